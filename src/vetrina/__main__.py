@@ -1,0 +1,5 @@
+"""`python -m vetrina`."""
+
+from vetrina.commands.main import main
+
+main()

@@ -1,0 +1,1 @@
+"""The commands: each reads, asks the core, and shows."""

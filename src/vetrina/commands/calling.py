@@ -1,0 +1,136 @@
+"""What the commands share: the options that every plan is read with, and how results leave.
+
+Options are declared once here, as annotated types, and used by every command that reads a plan.
+"""
+
+from __future__ import annotations
+
+import json
+import sys
+from collections.abc import Iterable
+from enum import IntEnum
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+
+from vetrina.core.faults import Refused, refuse
+from vetrina.core.filling import typed
+from vetrina.core.in_force import InForce
+from vetrina.formats.plans import read_in_force
+from vetrina.views import screen
+
+
+class Exit(IntEnum):
+    """What a command's end means to a script."""
+
+    FINE = 0
+    WANTING = 1
+    WRONG = 2
+
+
+PlanArgument = Annotated[
+    Path, typer.Argument(metavar="PLAN", help="The plan: a YAML or JSON file.", show_default=False, readable=False)
+]
+EventsArgument = Annotated[
+    str,
+    typer.Argument(metavar="EVENTS", help="Events as JSON Lines, also .gz or .zst; - is standard input.", show_default=False),
+]
+StageOption = Annotated[list[str], typer.Option("--stage", metavar="NAME", help="Lay this stage over the plan; repeatable.")]
+WithOption = Annotated[list[Path], typer.Option("--with", metavar="FILE", help="Lay this partial plan over it; repeatable.")]
+EnvOption = Annotated[list[str], typer.Option("--env", metavar="NAME=VALUE", help="A value for placeholders; repeatable.")]
+EnvFileOption = Annotated[
+    list[Path], typer.Option("--env-file", metavar="FILE", help="Values for placeholders, NAME=VALUE lines; repeatable.")
+]
+SetOption = Annotated[
+    list[str], typer.Option("--set", metavar="PATH=VALUE", help="Set one value, as 'loggers[ropeway.gate].level=debug'.")
+]
+TuneOption = Annotated[
+    list[str], typer.Option("--tune", metavar="LOGGER=LEVEL", help="Set a logger's level and switch it on; repeatable.")
+]
+JsonOption = Annotated[bool, typer.Option("--json", help="Print one JSON document (its schema: vetrina schema output).")]
+StrictOption = Annotated[bool, typer.Option("--strict", help="Stop at the first line that is not an event.")]
+
+
+def plan_in_force(
+    plan: Path,
+    stage: list[str],
+    with_: list[Path],
+    env: list[str],
+    env_file: list[Path],
+    set_: list[str],
+    tune: list[str],
+) -> InForce:
+    """Read a plan as the options say; faults stop the command."""
+    return read_in_force(plan, stages=stage, layers=with_, env=env, env_files=env_file, sets=set_, tunes=tune)
+
+
+def asked_text(found: InForce) -> str:
+    """Return the options that changed the plan, for a heading."""
+    asked = found.asked
+    parts = [f"--stage {name}" for name in asked.stages]
+    parts += [f"--with {layer.name}" for layer in asked.layers]
+    parts += [one.text for one in asked.sets] + [one.text for one in asked.tunes]
+    return " ".join(parts)
+
+
+def print_json(document: Any) -> None:
+    """Write one JSON document to standard output."""
+    sys.stdout.write(json.dumps(document, ensure_ascii=False, indent=2) + "\n")
+
+
+def print_lines(lines: Iterable[screen.Line | str]) -> None:
+    """Write styled lines to standard output."""
+    screen.show(lines, sys.stdout)
+
+
+def remark(lines: Iterable[screen.Line | str]) -> None:
+    """Write styled lines to standard error."""
+    sys.stdout.flush()
+    screen.show(lines, sys.stderr)
+
+
+def width() -> int:
+    """Return the columns of standard output."""
+    return screen.width_of(sys.stdout)
+
+
+def remark_bad_lines(name: str, unreadable: int, bad_lines: Iterable[Any]) -> None:
+    """Tell on standard error which lines were not readable: the first few, and how many there are."""
+    if not unreadable:
+        return
+    lines: list[screen.Line] = [
+        [screen.span(f"{name}:{bad.number}:1", "place"), screen.Span(": not an event: ", "bad"), screen.span(bad.reason)]
+        for bad in bad_lines
+    ]
+    more = unreadable - len(lines)
+    if more:
+        lines.append([screen.Span(f"… and {screen.counted(more, 'more line')} that could not be read", "quiet")])
+    remark(lines)
+
+
+def key_value(text: str, option: str) -> tuple[str, str]:
+    """Return the two sides of a K=V option."""
+    name, equals, value = text.partition("=")
+    if not equals or not name:
+        raise refuse("this is not K=V", fix=f"write {option} badge=4711", where=f"{option} {text}")
+    return name, value
+
+
+def yaml_value(text: str, where: str) -> Any:
+    """Return the JSON value that ``text`` means as YAML (a number, true, null, a list, a text …)."""
+    from vetrina.core.nodes import Listing, Mapping, Node, Scalar, Source  # noqa: PLC0415  (few calls need it)
+    from vetrina.formats.documents import read_document  # noqa: PLC0415
+
+    def plain(node: Node) -> Any:
+        if isinstance(node, Mapping):
+            return {key.text: plain(value) for key, value in node.pairs}
+        if isinstance(node, Listing):
+            return [plain(item) for item in node.items]
+        return typed(node.text) if isinstance(node, Scalar) and node.plain else node.text
+
+    try:
+        node = read_document(text, Source(where, "option"), lambda _fault: None)
+    except Refused as refused:
+        raise refuse(f"the value is not YAML: {refused.faults[0].what}", where=where) from None
+    return "" if node is None and not text.strip() else None if node is None else plain(node)

@@ -1,0 +1,48 @@
+"""What there is to call, as plain data: `vetrina --help` is answered from here, without loading anything."""
+
+from __future__ import annotations
+
+COMMANDS: dict[str, str] = {
+    "tour": "walk through the whole example on the demo data",
+    "levels": "which level each logger really has, and from where",
+    "routes": "which events reach which appender, and what stops the others",
+    "why": "why one message arrives, or does not: every gate in order",
+    "schema": "JSON Schemas of plans, events and every command's output",
+}
+OPTIONS = {
+    "--version": "print the version and end",
+    "--install-completion": "complete commands and options in this shell",
+    "--show-completion": "print what that would install",
+    "--help": "print this page, or with COMMAND the command's own",
+}
+EXAMPLES = (
+    ("see the whole example", "vetrina tour"),
+    ("which level does the gate scanner have, and who says so?", "vetrina levels plan.yaml ropeway.gate.scanner"),
+    ("where did the debug message go?", "vetrina why plan.yaml --logger ropeway.gate --level debug"),
+    ("which events reach which sink?", "vetrina routes plan.yaml week.jsonl"),
+)
+
+
+def page() -> str:
+    """Return the page that `vetrina --help` prints."""
+    wide = max(map(len, [*COMMANDS, *OPTIONS]))
+    lines = [
+        "usage: vetrina COMMAND …",
+        "",
+        "See which log messages reach which sink, before a logging configuration is changed.",
+        "",
+        "Commands (vetrina COMMAND --help tells more):",
+        *(f"  {name:<{wide}}  {words}" for name, words in COMMANDS.items()),
+        "",
+        "Options:",
+        *(f"  {name:<{wide}}  {words}" for name, words in OPTIONS.items()),
+        "",
+        "Examples:",
+    ]
+    for words, call in EXAMPLES:
+        lines += [f"  # {words}", f"  {call}"]
+    lines += [
+        "",
+        "Exit codes: 0 fine; 1 something was found wanting; 2 the call or an input was wrong.",
+    ]
+    return "\n".join(lines)

@@ -1,0 +1,37 @@
+"""`vetrina schema`: JSON Schemas of plans, events and outputs."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+import typer
+
+from vetrina.commands import calling
+from vetrina.core.faults import offer, refuse
+from vetrina.formats.schemas import OUTPUTS, events_schema, output_schema, plan_schema
+
+_WHAT = ("plan", "events", "output")
+
+
+def run(
+    what: Annotated[str, typer.Argument(metavar="plan|events|output", help="Which format.", show_default=False)],
+    command: Annotated[str, typer.Argument(metavar="[COMMAND]", help="With output: whose --json document.")] = "",
+) -> None:
+    """Print the JSON Schema (2020-12) of a plan, of an event line, or of a command's --json output.
+
+    \b
+    Examples:
+      vetrina schema plan > plan.schema.json
+      vetrina schema output routes
+    """  # noqa: D301
+    if what not in _WHAT:
+        raise refuse(f'"{what[:60]}" has no schema', fix=offer(what, _WHAT), where="schema")
+    if what != "output":
+        if command:
+            raise refuse(f'"{command[:60]}" is one word too many', fix=f"write vetrina schema {what}", where="schema")
+        calling.print_json(plan_schema() if what == "plan" else events_schema())
+        return
+    if command not in OUTPUTS:
+        word = f'"{command[:60]}" has no --json document' if command else "whose output?"
+        raise refuse(word, fix=offer(command, OUTPUTS), where="schema output")
+    calling.print_json(output_schema(command))

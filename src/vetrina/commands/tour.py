@@ -1,0 +1,88 @@
+"""`vetrina tour [DIR]`: the whole example on the demo data, read like a story."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+from importlib.resources import as_file, files
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from vetrina.commands import calling
+from vetrina.core.faults import refuse
+from vetrina.demo.story import CHAPTERS, Chapter
+from vetrina.views.screen import Line, Span, span, wrapped
+
+_MARKER = ".vetrina-tour"
+
+
+def run(
+    folder: Annotated[Path, typer.Argument(metavar="[DIR]", help="The folder to make; it stays yours to play with.")] = Path(
+        "sereno"
+    ),
+) -> None:
+    """Walk through the whole example on the demo data, in a folder that you can play with afterwards.
+
+    \b
+    Examples:
+      vetrina tour
+      vetrina tour /tmp/sereno
+    """  # noqa: D301
+    _unpack(folder)
+    width = min(calling.width(), 100)
+    intro = f"The Sereno ropeway is made up; its plans and a week of its events are now in {folder}/. Every command below is real, and runs there."
+    calling.print_lines([[Span("Vetrina, a tour", "title")], [], *wrapped(intro, width)])
+    for number, chapter in enumerate(CHAPTERS, start=1):
+        calling.print_lines(_before(number, chapter, width))
+        code = _run(chapter, folder, width)
+        calling.print_lines(_after(chapter, code, width))
+    end = f"That is the tour. The files are in {folder}/: change plan.yaml and call the commands again."
+    calling.print_lines([[], *wrapped(end, width, 0, "title")])
+
+
+def _unpack(folder: Path) -> None:
+    if folder.exists() and not folder.is_dir():
+        raise refuse("this is a file, and the tour needs a folder", fix="name another folder", where=str(folder))
+    if folder.is_dir() and any(folder.iterdir()) and not (folder / _MARKER).exists():
+        raise refuse(
+            "the folder is not empty, and the tour overwrites nothing of yours", fix="name a new folder", where=str(folder)
+        )
+    folder.mkdir(parents=True, exist_ok=True)
+    (folder / _MARKER).write_text("made by vetrina tour; it may be overwritten by the next one\n", encoding="utf-8")
+    with as_file(files("vetrina.demo")) as demo:
+        for source in sorted(demo.iterdir()):
+            if source.suffix not in {".py", ".pyc"} and source.is_file():
+                (folder / source.name).write_bytes(source.read_bytes())
+
+
+def _before(number: int, chapter: Chapter, width: int) -> list[Line]:
+    rule = Span("─" * width, "quiet")
+    return [[], [rule], [Span(f"{number}. {chapter.title}", "title")], *wrapped(chapter.question, width), []]
+
+
+def _run(chapter: Chapter, folder: Path, width: int) -> int:
+    words = " ".join(_quoted(word) for word in chapter.call)
+    calling.print_lines([[Span("$ ", "quiet"), span(f"vetrina {words}", "command")], []])
+    sys.stdout.flush()
+    call = [sys.executable, "-m", "vetrina", *chapter.call]
+    environment = {**os.environ, "COLUMNS": str(width)}
+    environment.pop("ROPEWAY_LOGS", None)
+    return subprocess.run(call, cwd=folder, env=environment, check=False).returncode  # noqa: S603  (our own program and words)
+
+
+def _quoted(word: str) -> str:
+    return word if all(char.isalnum() or char in "-_./=:" for char in word) else f"'{word}'"
+
+
+def _after(chapter: Chapter, code: int, width: int) -> list[Line]:
+    lines: list[Line] = [[]]
+    if code != chapter.code:
+        lines.append([Span(f"(ended with {code}, and the tour expected {chapter.code})", "bad")])
+    elif code:
+        lines.append([Span(f"(exit code {code}: something was found wanting)", "quiet")])
+    for at, part in enumerate(wrapped(chapter.notice, width - 4)):
+        lines.append([Span("  » " if not at else "    ", "changed"), *part])
+    return lines

@@ -1,0 +1,93 @@
+"""`vetrina why PLAN`: every gate for one message."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+from typing import Annotated
+
+import typer
+
+from vetrina.commands import calling
+from vetrina.core.events import Event, JsonObject
+from vetrina.core.explaining import explain
+from vetrina.core.faults import refuse
+from vetrina.core.plan import Plan
+from vetrina.core.routing import Router
+from vetrina.formats.events import EventStream, open_input
+from vetrina.views import why as view
+
+_TIME = datetime(2026, 1, 1, tzinfo=UTC)
+
+
+def run(
+    plan: calling.PlanArgument,
+    logger: Annotated[str | None, typer.Option("--logger", metavar="L", help="The message's logger.")] = None,
+    level: Annotated[str | None, typer.Option("--level", metavar="V", help="Its level: a name or a number.")] = None,
+    message: Annotated[str, typer.Option("--message", metavar="M", help="Its text, with holes or without.")] = "",
+    field: Annotated[list[str], typer.Option("--field", metavar="K=V", help="A field; V is read as YAML; repeatable.")] = [],  # noqa: B006
+    error: Annotated[str, typer.Option("--error", metavar="TEXT", help="The error that it carries.")] = "",
+    from_: Annotated[
+        str | None, typer.Option("--from", metavar="EVENTS:LINE", help="Take the message from a line of a file.")
+    ] = None,
+    stage: calling.StageOption = [],  # noqa: B006
+    with_: calling.WithOption = [],  # noqa: B006
+    env: calling.EnvOption = [],  # noqa: B006
+    env_file: calling.EnvFileOption = [],  # noqa: B006
+    set_: calling.SetOption = [],  # noqa: B006
+    tune: calling.TuneOption = [],  # noqa: B006
+    json: calling.JsonOption = False,  # noqa: FBT002
+) -> None:
+    """Show why one message arrives, or does not: every gate in order, and the line that decided.
+
+    \b
+    Examples:
+      vetrina why plan.yaml --logger ropeway.gate --level debug
+      vetrina why plan.yaml --logger ropeway.drive --level error --field line=upper --error "OverSpeed: 6.2 m/s"
+      vetrina why plan.yaml --from week.jsonl:1204
+    """  # noqa: D301
+    found = calling.plan_in_force(plan, stage, with_, env, env_file, set_, tune)
+    event = _from_file(from_, found.plan) if from_ else _made(found.plan, logger, level, message, field, error)
+    if from_ and (logger or level or message or field or error):
+        raise refuse("--from takes the whole message from the file", fix="leave --logger, --level, … out", where="--from")
+    explanation = explain(Router(found.plan), event)
+    if json:
+        calling.print_json(view.as_json(explanation, event, found.plan))
+    else:
+        calling.print_lines(view.why_lines(explanation, event, found.plan, calling.width()))
+    if not explanation.deliveries:
+        raise typer.Exit(calling.Exit.WANTING)
+
+
+def _made(plan: Plan, logger: str | None, level: str | None, message: str, field: list[str], error: str) -> Event:
+    if logger is None or level is None:
+        missing = " and ".join(name for name, value in (("--logger", logger), ("--level", level)) if value is None)
+        raise refuse(
+            f"which message? {missing} is missing", fix="give --logger and --level, or --from EVENTS:LINE", where="why"
+        )
+    if plan.scale.severity(level) is None:
+        raise refuse(f'level "{level[:60]}" is not known{plan.scale.hint(level)}', where="--level")
+    fields: JsonObject = {}
+    for text in field:
+        name, value = calling.key_value(text, "--field")
+        fields[name] = calling.yaml_value(value, f"--field {text}")
+    return Event(_TIME, level, "" if logger == "root" else logger, message, fields or None, error or None)
+
+
+def _from_file(text: str, plan: Plan) -> Event:
+    path, colon, line_text = text.rpartition(":")
+    if not colon or not (line_text.isascii() and line_text.isdigit()) or int(line_text[:9]) < 1:
+        raise refuse("this is not EVENTS:LINE", fix="write --from week.jsonl:1204", where=f"--from {text}")
+    wanted = int(line_text[:9])
+    stream = EventStream(path, scale=plan.scale)
+    with open_input(path) as file:
+        for line, event in stream.numbered(file):
+            if line == wanted:
+                return event
+            if line > wanted:
+                break
+    bad = next((bad.reason for bad in stream.bad_lines if bad.number == wanted), "")
+    if bad:
+        raise refuse(f"line {wanted} is not an event: {bad}", where=f"{path}:{wanted}")
+    last = stream.number
+    why = f"the file has {last} lines" if last and last < wanted else "the line is blank or could not be read"
+    raise refuse(f"there is no event on line {wanted}", why, where=f"{path}:{wanted}")

@@ -1,0 +1,216 @@
+"""Conditions of rules: compiled once, decided for (logger, level) where that is all they ask, else per event.
+
+Expressions are RE2, so their cost is linear in the text whatever it is.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any, TypeAlias
+
+from msgspec import Struct
+
+from vetrina.core.events import MISSING, Event, filled, has_error, look_up, text_of
+from vetrina.core.levels import LevelRange
+from vetrina.core.loggers import below
+
+
+class BadExpression(Exception):
+    """Why a regular expression is none."""
+
+
+class Expression:
+    """An RE2 expression, searched in a text."""
+
+    __slots__ = ("_search", "text")
+
+    def __init__(self, text: str) -> None:
+        """Compile ``text``; raise BadExpression with RE2's reason."""
+        import re2  # noqa: PLC0415  (16 ms of start-up, for plans with expressions only)
+
+        options = re2.Options()
+        options.log_errors = False
+        self.text = text
+        try:
+            self._search = re2.compile(text, options).search
+        except re2.error as error:
+            reason = error.args[0] if error.args else error
+            raise BadExpression(reason.decode("utf-8", "replace") if isinstance(reason, bytes) else str(reason)) from None
+
+    def found_in(self, text: str) -> bool:
+        """Tell whether the expression is found anywhere in ``text``."""
+        return self._search(text) is not None
+
+    def __eq__(self, other: object) -> bool:
+        """Two expressions are one when their texts are."""
+        return isinstance(other, Expression) and self.text == other.text
+
+    def __hash__(self) -> int:
+        """Hash by text."""
+        return hash(self.text)
+
+    def __repr__(self) -> str:
+        """Show the text."""
+        return f"Expression({self.text!r})"
+
+
+class LoggerIs(Struct, frozen=True):
+    """The logger is one of ``names`` (or below one, unless ``exact``)."""
+
+    names: tuple[str, ...]
+    exact: bool
+    separator: str
+
+    def holds(self, logger: str) -> bool:
+        """Decide by name."""
+        if self.exact:
+            return logger in self.names
+        return any(below(logger, name, self.separator) for name in self.names)
+
+
+class LevelIs(Struct, frozen=True):
+    """The severity lies in a range."""
+
+    range: LevelRange
+
+
+class MessageMatches(Struct, frozen=True):
+    """The message, with its holes filled, holds the expression."""
+
+    expression: Expression
+
+    def holds(self, event: Event) -> bool:
+        """Search the filled message."""
+        return self.expression.found_in(filled(event))
+
+
+class ErrorIs(Struct, frozen=True):
+    """The event carries an error, or carries none."""
+
+    present: bool
+
+    def holds(self, event: Event) -> bool:
+        """Compare with the event."""
+        return has_error(event) == self.present
+
+
+class FieldIs(Struct, frozen=True):
+    """One question about one field; ``operator`` is a key of the table below."""
+
+    name: str
+    operator: str
+    value: Any
+
+    def holds(self, event: Event) -> bool:
+        """Look the field up and ask; of an absent field only `present: false` holds."""
+        found = look_up(event.fields, self.name)
+        if self.operator == "present":
+            return bool((found is not MISSING) == self.value)
+        return found is not MISSING and OPERATORS[self.operator](found, self.value)
+
+    def __hash__(self) -> int:
+        """Hash by name and operator: the value may be a list."""
+        return hash((self.name, self.operator))
+
+
+class Not(Struct, frozen=True):
+    """The condition within does not hold."""
+
+    inner: Condition
+
+
+class All(Struct, frozen=True):
+    """All of the parts hold; with none, always."""
+
+    parts: tuple[Condition, ...]
+
+
+class OneOf(Struct, frozen=True):
+    """At least one of the parts holds."""
+
+    parts: tuple[Condition, ...]
+
+
+Ask: TypeAlias = MessageMatches | ErrorIs | FieldIs
+Condition: TypeAlias = LoggerIs | LevelIs | Ask | Not | All | OneOf
+
+
+def json_equal(first: Any, second: Any) -> bool:
+    """Compare two JSON values: 1 equals 1.0, true is no number, "5" is not 5."""
+    if isinstance(first, bool) or isinstance(second, bool):
+        return first is second
+    if isinstance(first, int | float) and isinstance(second, int | float):
+        return first == second
+    if isinstance(first, dict) and isinstance(second, dict):
+        return first.keys() == second.keys() and all(json_equal(first[key], second[key]) for key in first)
+    if isinstance(first, list) and isinstance(second, list):
+        return len(first) == len(second) and all(map(json_equal, first, second))
+    return type(first) is type(second) and bool(first == second)
+
+
+def _number(value: Any) -> bool:
+    return isinstance(value, int | float) and not isinstance(value, bool)
+
+
+OPERATORS: dict[str, Callable[[Any, Any], bool]] = {
+    "is": json_equal,
+    "one-of": lambda found, wanted: any(json_equal(found, one) for one in wanted),
+    "matches": lambda found, wanted: wanted.found_in(text_of(found)),
+    "at-least": lambda found, wanted: _number(found) and found >= wanted,
+    "at-most": lambda found, wanted: _number(found) and found <= wanted,
+}
+
+
+def reduce(condition: Condition, logger: str, severity: int) -> Condition | bool:
+    """Return what is left to ask of an event once its logger and severity are known: True, False or less."""
+    if isinstance(condition, LoggerIs):
+        return condition.holds(logger)
+    if isinstance(condition, LevelIs):
+        return condition.range.holds(severity)
+    if isinstance(condition, Not):
+        inner = reduce(condition.inner, logger, severity)
+        return (not inner) if isinstance(inner, bool) else Not(inner)
+    if isinstance(condition, All | OneOf):
+        decisive = isinstance(condition, OneOf)
+        left: list[Condition] = []
+        for part in condition.parts:
+            found = reduce(part, logger, severity)
+            if found is decisive:
+                return decisive
+            if not isinstance(found, bool):
+                left.append(found)
+        if not left:
+            return not decisive
+        return left[0] if len(left) == 1 else type(condition)(tuple(left))
+    return condition
+
+
+def holds(condition: Condition | bool, event: Event) -> bool:  # noqa: FBT001  (a reduced condition may be settled)
+    """Decide a reduced condition for an event."""
+    if isinstance(condition, bool):
+        return condition
+    if isinstance(condition, MessageMatches | ErrorIs | FieldIs):
+        return condition.holds(event)
+    if isinstance(condition, Not):
+        return not holds(condition.inner, event)
+    if isinstance(condition, All):
+        return all(holds(part, event) for part in condition.parts)
+    if isinstance(condition, OneOf):
+        return any(holds(part, event) for part in condition.parts)
+    raise TypeError(condition)
+
+
+def asks(condition: Condition) -> tuple[Ask, ...]:
+    """Return every question about the event itself (message, error, fields) inside a condition, in order."""
+    if isinstance(condition, MessageMatches | ErrorIs | FieldIs):
+        return (condition,)
+    if isinstance(condition, Not):
+        return asks(condition.inner)
+    if isinstance(condition, All | OneOf):
+        return tuple(dict.fromkeys(ask for part in condition.parts for ask in asks(part)))
+    return ()
+
+
+def meets(condition: Condition, event: Event, logger: str, severity: int) -> bool:
+    """Decide a whole condition for an event."""
+    return holds(reduce(condition, logger, severity), event)

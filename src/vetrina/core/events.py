@@ -1,0 +1,182 @@
+"""Events on their way: the record, the holes in messages, and values as text.
+
+Here: what an event is and says. Not here: reading it from a file (formats/events.py), where it goes (routing.py).
+"""
+
+from __future__ import annotations
+
+import json
+import re
+from datetime import datetime
+from typing import Annotated, Any, Final
+
+import msgspec
+
+JsonObject = dict[str, Any]
+HOLE = re.compile(r"\{([A-Za-z_][A-Za-z0-9_.-]*)\}")
+MISSING: Final = object()
+_PARTS_KEPT = 4096
+_ENCODER = json.JSONEncoder(ensure_ascii=False, separators=(",", ":"))
+_QUOTED = re.compile(r'[\x00-\x20"=\x7f-\x9f]')
+
+
+class ErrorDetail(msgspec.Struct, gc=False, omit_defaults=True):
+    """What went wrong, in parts; each may be missing."""
+
+    type: str | None = None
+    message: str | None = None
+    stack: str | None = None
+
+
+class SourcePosition(msgspec.Struct, gc=False, omit_defaults=True):
+    """Where in the program the event was made."""
+
+    file: str | None = None
+    line: int | None = None
+    function: str | None = None
+
+
+class Event(msgspec.Struct, forbid_unknown_fields=True, gc=False, omit_defaults=True):
+    """One log message: when, how grave, by whom, what; see the design's section 4.
+
+    ``level`` is as written (a name or a number); `Severities` turns it into a severity. ``count`` is how many
+    events the line stands for (None means 1); ``mark`` is `start`, `stop`, `crash` or other text.
+    """
+
+    time: Annotated[datetime, msgspec.Meta(tz=True)]
+    level: int | str
+    logger: str
+    message: str
+    fields: JsonObject | None = None
+    error: str | ErrorDetail | None = None
+    thread: str | int | None = None
+    source: SourcePosition | None = None
+    process: str | int | None = None
+    host: str | None = None
+    count: Annotated[int, msgspec.Meta(ge=1)] | None = None
+    mark: str | None = None
+
+
+KNOWN_KEYS = frozenset(Event.__struct_fields__)
+
+
+def text_of(value: object) -> str:
+    """Return a JSON value as it stands in a hole.
+
+    Text as it is; integers exactly; other numbers as the shortest text that reads back the same and still shows that
+    they are no integers; arrays and objects whole, as compact JSON.
+    """
+    if isinstance(value, str):
+        return value
+    if value is None:
+        return "null"
+    if isinstance(value, bool):
+        return "true" if value else "false"
+    if isinstance(value, int | float):
+        return repr(value)
+    return compact_json(value)
+
+
+def compact_json(value: object) -> str:
+    """Return ``value`` as one line of JSON, non-ASCII as it is."""
+    return _ENCODER.encode(value)
+
+
+def look_up(fields: JsonObject | None, name: str) -> Any:
+    """Return the field ``name``: the literal key, else a dotted path into objects; MISSING where there is none."""
+    if not fields:
+        return MISSING
+    if name in fields:
+        return fields[name]
+    if "." not in name:
+        return MISSING
+    value: Any = fields
+    for part in name.split("."):
+        if not isinstance(value, dict) or part not in value:
+            return MISSING
+        value = value[part]
+    return value
+
+
+class _Parts(dict[str, tuple[tuple[str, str], ...]]):
+    """Message to its (literal, hole's name) pairs; the last pair has no hole."""
+
+    def __missing__(self, message: str) -> tuple[tuple[str, str], ...]:
+        parts = []
+        position = 0
+        for match in HOLE.finditer(message):
+            parts.append((message[position : match.start()], match.group(1)))
+            position = match.end()
+        parts.append((message[position:], ""))
+        found = tuple(parts)
+        if len(self) >= _PARTS_KEPT:
+            self.clear()
+        if len(message) <= _PARTS_KEPT:
+            self[message] = found
+        return found
+
+
+_PARTS = _Parts()
+
+
+def filled(event: Event) -> str:
+    """Return the message with its holes filled; a hole without such a field stays as written."""
+    message = event.message
+    if "{" not in message:
+        return message
+    fields = event.fields
+    pieces: list[str] = []
+    for literal, name in _PARTS[message]:
+        pieces.append(literal)
+        if name:
+            value = look_up(fields, name)
+            pieces.append("{" + name + "}" if value is MISSING else text_of(value))
+    return "".join(pieces)
+
+
+def unfilled(event: Event) -> int:
+    """Return how many holes of the message have no field."""
+    if "{" not in event.message:
+        return 0
+    return sum(1 for _, name in _PARTS[event.message] if name and look_up(event.fields, name) is MISSING)
+
+
+def holes(message: str) -> tuple[str, ...]:
+    """Return the names of the holes in a message, in order, repeats included."""
+    return tuple(name for _, name in _PARTS[message] if name) if "{" in message else ()
+
+
+def error_text(event: Event) -> str:
+    """Return the error as text: its stack, else `type: message`, else the one there is."""
+    error = event.error
+    if error is None or isinstance(error, str):
+        return error or ""
+    if error.stack:
+        return error.stack
+    return ": ".join(part for part in (error.type, error.message) if part)
+
+
+def has_error(event: Event) -> bool:
+    """Tell whether the event carries an error; an empty one counts as none."""
+    error = event.error
+    if error is None or isinstance(error, str):
+        return bool(error)
+    return bool(error.type or error.message or error.stack)
+
+
+def other_fields(event: Event) -> JsonObject:
+    """Return the fields that no hole of the message uses; `{a.b}` uses `a`."""
+    fields = event.fields or {}
+    used = {name if name in fields else name.split(".", 1)[0] for name in holes(event.message)}
+    return {name: value for name, value in fields.items() if name not in used}
+
+
+def pairs(fields: JsonObject | None) -> str:
+    """Return fields as `k=v k=v`, a value in JSON quotes where it would not stand by itself."""
+    if not fields:
+        return ""
+    found = []
+    for name, value in fields.items():
+        text = text_of(value)
+        found.append(f"{name}={compact_json(text) if not text or _QUOTED.search(text) else text}")
+    return " ".join(found)

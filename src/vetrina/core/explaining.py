@@ -1,0 +1,214 @@
+"""Why a message arrives or does not: every gate in order, what was compared with what, and on which line.
+
+Here: facts, as data, worked out slowly and in full for one event. `Router` must always agree (a test holds it so).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from msgspec import Struct
+
+from vetrina.core.conditions import meets
+from vetrina.core.events import Event
+from vetrina.core.levels import Scale
+from vetrina.core.loggers import Standing
+from vetrina.core.origins import Origin
+from vetrina.core.plan import Appender, Attachment, Plan, Rule
+from vetrina.core.routing import Router
+
+_Say = Callable[[str, bool, str, Origin | None], bool]
+
+
+class Step(Struct, frozen=True):
+    """One gate that was asked: whether the event passed, what was compared, and the line that decided."""
+
+    gate: str
+    passed: bool
+    compared: str
+    origin: Origin | None = None
+    appender: str | None = None
+    via: str | None = None
+
+
+class Explanation(Struct, frozen=True):
+    """All gates of one event; ``verdict`` says in one plain sentence what became of it."""
+
+    logger: str
+    severity: int
+    steps: tuple[Step, ...]
+    deliveries: tuple[tuple[str, str], ...]
+    stopped_at: str | None
+    verdict: str
+
+
+def explain(router: Router, event: Event) -> Explanation:
+    """Return every gate that ``event`` meets; raise KeyError for a level that the plan does not know."""
+    plan = router.plan
+    logger = event.logger or "root"
+    severity = router.severities[event.level]
+    level = plan.scale.name(severity)
+    door, verdict = _door(plan, event, logger, severity)
+    steps = [door]
+    if verdict == "drop":
+        return _end(logger, severity, steps, "door", f"stopped at the door: {door.compared}{_at(door.origin)}")
+    standing = router.standing(logger)
+    level_step = _level(plan, standing, severity, lifted=verdict == "lift")
+    steps.append(level_step)
+    if not level_step.passed:
+        sentence = f"stopped at the level gate: {holds_level(plan, standing)}{_at(standing.origin)}; {level} is below it"
+        return _end(logger, severity, steps, "level", sentence)
+    lanes = list(router.tree.attachments(logger))
+    if not lanes:
+        return _nowhere(router, logger, severity, steps)
+    steps.append(Step("nowhere", passed=True, compared=f"{_count(len(lanes), 'attachment')} met on the climb"))
+    deliveries: list[tuple[str, str]] = []
+    met: set[str] = set()
+    for via, attachment in lanes:
+        lane = _lane(plan, via, attachment, event, severity, met)
+        steps += lane
+        if lane[-1].passed:
+            deliveries.append((attachment.appender, via))
+    return Explanation(logger, severity, tuple(steps), tuple(deliveries), None, _verdict(steps, deliveries))
+
+
+def _end(logger: str, severity: int, steps: list[Step], gate: str, verdict: str) -> Explanation:
+    return Explanation(logger, severity, tuple(steps), (), gate, verdict)
+
+
+def _at(origin: Origin | None) -> str:
+    brief = origin.brief() if origin else ""
+    return f" ({brief})" if brief else ""
+
+
+def _count(number: int, noun: str) -> str:
+    return f"{number} {noun}{'' if number == 1 else 's'}"
+
+
+def _door(plan: Plan, event: Event, logger: str, severity: int) -> tuple[Step, str | None]:
+    for number, rule in enumerate(plan.rules):
+        if meets(rule.condition, event, logger, severity):
+            words = {"drop": "drops it", "keep": "keeps it", "lift": "lifts it past the level gate"}[rule.verdict]
+            note = f" ({rule.note})" if rule.note else ""
+            return Step("door", rule.verdict != "drop", f"rule {number} {words}{note}", rule.origin), rule.verdict
+    none = f"none of {_count(len(plan.rules), 'rule')} matches" if plan.rules else "the plan has no rules at the door"
+    return Step("door", passed=True, compared=none), None
+
+
+def holds_level(plan: Plan, standing: Standing) -> str:
+    """Return which level a logger has and from whom, as the start of a sentence."""
+    name = plan.scale.name(standing.severity)
+    if standing.inherited_from is None:
+        return f"{standing.name} is set to {name}"
+    if standing.name == "root" or (standing.inherited_from == "root" and standing.origin == plan.assume.origin):
+        return f"{standing.name} has {name}, which is assumed for root"
+    return f"{standing.name} inherits {name} from {standing.inherited_from}"
+
+
+def _level(plan: Plan, standing: Standing, severity: int, *, lifted: bool) -> Step:
+    level = plan.scale.name(severity)
+    if lifted:
+        return Step("level", passed=True, compared=f"not asked: lifted at the door ({holds_level(plan, standing)})",
+                    origin=standing.origin)  # fmt: skip
+    passed = severity >= standing.severity
+    relation = "at or above it" if passed else "below it"
+    return Step("level", passed, f"{holds_level(plan, standing)}; {level} is {relation}", standing.origin)
+
+
+def _nowhere(router: Router, logger: str, severity: int, steps: list[Step]) -> Explanation:
+    climbed = [(via, entry) for via, entry in router.tree.climb(logger)]
+    last = climbed[-1] if climbed else None
+    if last and not last[1].climb.value:
+        why = f"{last[0]} does not climb{_at(last[1].climb.origin)} and nothing is attached to it"
+        origin = last[1].climb.origin
+        if len(climbed) > 1:
+            why = f"the climb ends at {last[0]}, which does not climb{_at(origin)}, and nothing is attached on it"
+        steps.append(Step("nowhere", passed=False, compared=why, origin=origin))
+    else:
+        why = f"nothing is attached to {logger} or any of its ancestors"
+        steps.append(Step("nowhere", passed=False, compared=why))
+    return _end(logger, severity, steps, "nowhere", f"goes nowhere: {why}")
+
+
+def _lane(plan: Plan, via: str, attachment: Attachment, event: Event, severity: int, met: set[str]) -> list[Step]:
+    appender = plan.appenders[attachment.appender]
+    logger = event.logger or "root"
+    scale = plan.scale
+    steps: list[Step] = []
+
+    def say(gate: str, passed: bool, compared: str, origin: Origin | None) -> bool:  # noqa: FBT001
+        steps.append(Step(gate, passed, compared, origin, appender.name, via))
+        return passed
+
+    low, high = attachment.floor, attachment.ceiling
+    level = scale.name(severity)
+    passed, words = True, ""
+    origin: Origin | None = low.origin
+    if severity < low.value:
+        passed, words = False, f"{level} is below the attachment's floor, {scale.name(low.value)}"
+    elif severity > high.value:
+        passed, words, origin = False, f"{level} is above the attachment's ceiling, {scale.name(high.value)}", high.origin
+    else:
+        passed, words, found = _rules(attachment.rules, event, logger, severity, otherwise=True, owner="the attachment")
+        origin = found or attachment.origin
+    if not say("attachment", passed, words or f"attached at {via}", origin):
+        return steps
+    if plan.once.value:
+        first = appender.name not in met
+        met.add(appender.name)
+        words = "first time on this climb" if first else "already met on this climb, and the plan says deliver: once"
+        if not say("once", first, words, plan.once.origin):
+            return steps
+    on = appender.enabled.value
+    if not say("disabled", on, "enabled" if on else "switched off", appender.origin if on else appender.enabled.origin):
+        return steps
+    if not _bound(say, "floor", appender, severity, scale) or not _bound(say, "ceiling", appender, severity, scale):
+        return steps
+    keep = appender.otherwise.value == "keep"
+    passed, words, by = _rules(appender.rules, event, logger, severity, otherwise=keep, owner=appender.name)
+    say("rules", passed, words or "no rules", by or (appender.otherwise.origin if appender.rules else None))
+    return steps
+
+
+def _bound(say: _Say, gate: str, appender: Appender, severity: int, scale: Scale) -> bool:
+    bound = appender.floor if gate == "floor" else appender.ceiling
+    passed = severity >= bound.value if gate == "floor" else severity <= bound.value
+    if bound.origin.kind == "default":
+        return say(gate, passed, f"no {gate}", None)
+    relation = {
+        ("floor", True): "at or above",
+        ("floor", False): "below",
+        ("ceiling", True): "at or below",
+        ("ceiling", False): "above",
+    }[gate, passed]
+    words = f"{scale.name(severity)} is {relation} the appender's {gate}, {scale.name(bound.value)}"
+    return say(gate, passed, words, bound.origin)
+
+
+def _rules(
+    rules: tuple[Rule, ...], event: Event, logger: str, severity: int, *, otherwise: bool, owner: str
+) -> tuple[bool, str, Origin | None]:
+    for number, rule in enumerate(rules):
+        if meets(rule.condition, event, logger, severity):
+            verb = "keeps it" if rule.verdict == "keep" else "drops it"
+            note = f" ({rule.note})" if rule.note else ""
+            return rule.verdict == "keep", f"rule {number} of {owner} {verb}{note}", rule.origin
+    if not rules:
+        return otherwise, ("" if otherwise else f"{owner} has no rules and otherwise drops"), None
+    words = "keeps" if otherwise else "drops"
+    return otherwise, f"none of {_count(len(rules), 'rule')} matches, and {owner} {words} the rest", None
+
+
+def _verdict(steps: list[Step], deliveries: list[tuple[str, str]]) -> str:
+    if not deliveries:
+        last = [step for step in steps if not step.passed]
+        told = "; ".join(f"{step.appender}: {step.compared}{_at(step.origin)}" for step in last)
+        return f"reaches no appender: {told}"
+    names: dict[str, list[str]] = {}
+    for appender, via in deliveries:
+        names.setdefault(appender, []).append(via)
+    parts = []
+    for appender, vias in names.items():
+        times = "" if len(vias) == 1 else f" {len(vias)} times"
+        parts.append(f"{appender}{times} (through {' and '.join(vias)})")
+    return "reaches " + ", ".join(parts)

@@ -1,0 +1,335 @@
+"""The plan's own table: every key that a plan may hold, its kind, its meaning, its default."""
+
+from __future__ import annotations
+
+import re
+from typing import Any
+
+from msgspec.structs import force_setattr
+
+from vetrina.core.faults import Fault, nearest
+from vetrina.core.filling import NAME
+from vetrina.core.nodes import Listing, Mapping, Node, Scalar
+from vetrina.core.shapes import (
+    Anything,
+    Choice,
+    DurationKind,
+    Flag,
+    Key,
+    Kind,
+    LevelKind,
+    ListOf,
+    MapOf,
+    RangeKind,
+    Read,
+    Reader,
+    Record,
+    Report,
+    Schema,
+    SizeKind,
+    Text,
+    Whole,
+    Wrong,
+    describe,
+)
+from vetrina.core.sinks import KINDS
+
+ROOT = "root"
+VERSION = 1
+
+
+class LevelNumber(Kind, frozen=True):
+    """A severity for a new level name: 1 to 24, quoted or not."""
+
+    wants: str = "a severity from 1 to 24"
+
+    def convert(self, got: Read, reader: Reader) -> int:
+        """Return the severity."""
+        number = reader.scale.severity(got.value)
+        if number is None or (isinstance(got.value, str) and not got.value.isdigit()):
+            raise Wrong(f"wants {self.wants}, and this is {describe(got.value)}")
+        return number
+
+    def schema(self) -> Schema:
+        """Return an integer from 1 to 24, or one as text."""
+        return {"anyOf": [{"type": "integer", "minimum": 1, "maximum": 24}, {"type": "string", "pattern": "^[0-9]+$"}]}
+
+
+class FieldTest(Kind, frozen=True):
+    """What is asked of a field: a JSON value to be equal to, or a mapping of operators."""
+
+    operators: Record = Record(
+        name="a field's condition",
+        keys={
+            "is": Key(Anything(), "equal to this JSON value"),
+            "one-of": Key(ListOf(Anything(), least=1), "equal to one of these"),
+            "matches": Key(Text(), "an RE2 expression, searched in its text"),
+            "present": Key(Flag(), "whether the field is there at all"),
+            "at-least": Key(Anything(), "a number not below this"),
+            "at-most": Key(Anything(), "a number not above this"),
+        },
+    )
+
+    def shape(self, node: Node, report: Report, *, layered: bool) -> Node | None:
+        """Return the value or the operators; any other mapping is a fault."""
+        if not isinstance(node, Mapping):
+            return node
+        unknown = [key for key, _ in node.pairs if key.text not in self.operators.keys]
+        if unknown or not node.pairs:
+            words = ", ".join(self.operators.keys)
+            report(
+                Fault(
+                    "wrong-type", "a field is compared with a value, or by operators, and this is another mapping",
+                    f"operators: {words}", "for an object write {is: {…}}", (unknown[0] if unknown else node).place,
+                )
+            )  # fmt: skip
+            return None
+        return self.operators.shape(node, report, layered=layered)
+
+    def read(self, held: Any, reader: Reader) -> Any:
+        """Return a Section of operators; a bare value is `is`."""
+        if held.children is not None:
+            return self.operators.read(held, reader)
+        if isinstance(held.node, Mapping):
+            from vetrina.core.layers import lay  # noqa: PLC0415  (shapes know nothing of layers but in this one place)
+
+            return self.operators.read(lay(self.operators, None, held.layer, held.node, held.key), reader)
+        return Anything().read(held, reader)
+
+    def schema(self) -> Schema:
+        """Return anything that is no mapping, or the operators."""
+        return {"anyOf": [{"type": ["string", "number", "boolean", "null", "array"]}, self.operators.schema()]}
+
+
+class ConditionKind(Record, frozen=True):
+    """A condition; its schema is a definition of its own, for it holds itself."""
+
+    def schema(self) -> Schema:
+        """Return a reference to the definition."""
+        return {"$ref": "#/$defs/condition"}
+
+    def definition(self) -> Schema:
+        """Return the schema that the reference stands for."""
+        return super().schema()
+
+
+class MemberKind(MapOf, frozen=True):
+    """A member of a JSON template: a text template, `{raw: SOURCE}`, or members within."""
+
+    def shape(self, node: Node, report: Report, *, layered: bool) -> Node | None:
+        """Accept a text as well as a mapping."""
+        if isinstance(node, Listing):
+            return super().shape(node, report, layered=layered)
+        if isinstance(node, Scalar):
+            return node
+        nested = MapOf(MEMBER, "members", rename=None)
+        return nested.shape(node, report, layered=layered)
+
+    def read(self, held: Any, reader: Reader) -> Any:
+        """Return a Sourced text, or a dict of members (`raw` is told apart when the template is built)."""
+        if held.children is None:
+            return _TEXT.read(held, reader)
+        return {name: got for name, child in held.living() if (got := self.read(child, reader)) is not None}
+
+    def schema(self) -> Schema:
+        """Return a reference to the definition."""
+        return {"$ref": "#/$defs/member"}
+
+
+_TEXT = Text()
+MEMBER = MemberKind()
+force_setattr(MEMBER, "value", MEMBER)
+
+
+def _zone_fault(name: str) -> str:
+    from zoneinfo import ZoneInfo, available_timezones  # noqa: PLC0415  (start-up: most calls need no zone)
+
+    try:
+        ZoneInfo(name)
+    except (KeyError, ValueError, OSError):
+        close = nearest(name, available_timezones())
+        return f'zone "{name[:60]}" is not in the IANA time zone database' + (f"; did you mean {close[0]}?" if close else "")
+    return ""
+
+
+def _separator_fault(text: str) -> str:
+    return "must not be empty: it stands between the segments of a logger's name" if not text else ""
+
+
+def _value_name_fault(name: str) -> str:
+    return "" if NAME.match(name) else f'"{name[:60]}" cannot be asked for as ${{…}}: use letters, digits and "_"'
+
+
+def root_name(name: str) -> str:
+    """Return the one form of a logger's name: the empty name is root."""
+    return name or ROOT
+
+
+CONDITION = ConditionKind(
+    name="a condition",
+    keys={
+        "logger": Key(ListOf(Text(), single=True), "these loggers and all below them"),
+        "exactly": Key(ListOf(Text(), single=True), "these loggers alone"),
+        "level": Key(RangeKind(), "a range of levels: warn.., ..info, debug..warn, or one level"),
+        "message": Key(Text(), "an RE2 expression, searched in the message with its holes filled"),
+        "field": Key(MapOf(FieldTest()), "fields by name, and what is asked of each"),
+        "error": Key(Flag(), "whether the event carries an error"),
+    },
+)
+CONDITION.keys["not"] = Key(CONDITION, "holds where this condition does not")
+CONDITION.keys["any"] = Key(ListOf(CONDITION, least=1), "holds where one of these does")
+VERDICTS = ("drop", "keep", "lift")
+RULE = Record(
+    name="a rule",
+    keys={
+        "drop": Key(CONDITION, "stop the events for which this holds"),
+        "keep": Key(CONDITION, "let them pass; later rules are not asked"),
+        "lift": Key(CONDITION, "at the door only: let them pass, whatever their logger's level"),
+        "note": Key(Text(), "a remark for readers"),
+    },
+)
+RULES = ListOf(RULE, wants="a list of rules")
+WAIVERS = ListOf(
+    Record(
+        name="a waiver",
+        keys={
+            "check": Key(Text(), "the code of the check", required=True),
+            "why": Key(Text(empty=False), "why the finding is all right here", required=True),
+        },
+    ),
+    wants="a list of waivers",
+)
+NOTE = Key(Text(), "a remark for readers")
+ATTACHMENT = Record(
+    name="an attachment",
+    keys={
+        "appender": Key(Text(empty=False, wants="an appender's name"), "the appender", required=True),
+        "floor": Key(LevelKind(), "lowest level that this attachment lets through"),
+        "ceiling": Key(LevelKind(), "highest level that this attachment lets through"),
+        "rules": Key(RULES, "asked for this attachment only; the first that matches decides"),
+        "note": NOTE,
+    },
+    short="appender",
+)
+LOGGER = Record(
+    name="a logger",
+    keys={
+        "level": Key(LevelKind(), "lowest level that passes; inherited where not given"),
+        "to": Key(ListOf(ATTACHMENT, single=True, removed_by="appender"), "the appenders attached here"),
+        "climb": Key(Flag(), "whether events go on to the ancestors' appenders", "true"),
+        "enabled": Key(Flag(), "false: as if this entry were not there", "true"),
+        "note": NOTE,
+        "waive": Key(WAIVERS, "checks that are silent here"),
+    },
+    short="level",
+)
+BUFFER = Record(
+    name="a buffer",
+    keys={
+        "events": Key(Whole(low=1, high=10_000_000), "deliver when so many are waiting"),
+        "age": Key(DurationKind(), "deliver when one arrives so much later than the oldest waiting"),
+        "at-once": Key(LevelKind(threshold=False), "an event at or above this level empties the buffer"),
+    },
+)
+ROLL = Record(
+    name="roll",
+    keys={
+        "every": Key(Text(empty=False), "minute, hour, day, week, month, year, N minutes, N hours or N days"),
+        "at": Key(Text(pattern="^[0-2][0-9]:[0-5][0-9]|\\$\\{"), "wall-clock time of the boundary, of day and longer", "00:00"),
+        "at-size": Key(SizeKind(), "roll when the file reaches this size"),
+        "size-check": Key(Choice(words=("before", "after")), "whether a write may exceed the size", "before"),
+        "each-start": Key(Flag(), "true: roll at each start of the process", "false"),
+        "rename-to": Key(Text(empty=False, wants="a path"), "name of a rolled file, with {period} and {n}"),
+        "newest": Key(Choice(words=("highest", "first")), "which number the newest file bears", "highest"),
+        "keep": Key(
+            Record(
+                name="keep",
+                keys={
+                    "files": Key(Whole(low=0, high=10_000_000), "at most so many closed files"),
+                    "age": Key(DurationKind(), "closed files older than this are removed"),
+                    "disk": Key(SizeKind(), "at most so many bytes in closed files"),
+                },
+            ),
+            "what is kept of the closed files",
+        ),
+    },
+)
+TEMPLATE_FORMS = ("text", "json", "csv", "syslog")
+FACILITIES = (
+    "kern", "user", "mail", "daemon", "auth", "syslog", "lpr", "news", "uucp", "cron", "authpriv", "ftp", "ntp", "audit",
+    "alert", "clock", "local0", "local1", "local2", "local3", "local4", "local5", "local6", "local7",
+)  # fmt: skip
+TEMPLATE = Record(
+    name="a template",
+    keys={
+        "as": Key(Choice(words=TEMPLATE_FORMS), "the form", required=True),
+        "text": Key(Text(), "the text, for as: text and as: syslog"),
+        "members": Key(MEMBER, "for as: json: name to text, {raw: SOURCE} or members within"),
+        "omit-empty": Key(Flag(), "for as: json: leave empty texts and nulls out", "false"),
+        "columns": Key(MapOf(Text()), "for as: csv: column to text"),
+        "header": Key(Flag(), "for as: csv: begin with the columns' names", "false"),
+        "facility": Key(Choice(words=FACILITIES), "for as: syslog", "user"),
+        "app": Key(Text(), "for as: syslog: the application's name"),
+        "sd-id": Key(Text(), "for as: syslog: the name of the structured data", "fields@32473"),
+        "ending": Key(Text(), "what follows every event: a newline unless given (CR LF for csv)"),
+        "waive": Key(WAIVERS, "checks that are silent here"),
+    },
+    short="text",
+    form_key="as",
+    implied=(("as", "text"),),
+)
+COMMON = {
+    "sink": Key(Choice(words=tuple(KINDS)), "the kind of sink", required=True),
+    "enabled": Key(Flag(), "false: nothing passes", "true"),
+    "floor": Key(LevelKind(), "lowest level that passes"),
+    "ceiling": Key(LevelKind(), "highest level that passes"),
+    "rules": Key(RULES, "the first that matches decides"),
+    "otherwise": Key(Choice(words=("keep", "drop")), "what happens to an event that no rule matches", "keep"),
+    "template": Key(Text(empty=False, wants="a template's name or a text"), "a template's name, or a text with a {"),
+    "buffer": Key(BUFFER, "when events are delivered"),
+    "note": NOTE,
+    "waive": Key(WAIVERS, "checks that are silent here"),
+}
+
+
+def _appender() -> Record:
+    keys = {"sink": COMMON["sink"]}
+    for kind in KINDS.values():
+        for name, key in kind.keys.items():
+            keys.setdefault(name, Key(key.kind, f"{kind.name}: {key.doc}", key.default))
+    keys["roll"] = Key(ROLL, "file: when a new file begins, and what is kept")
+    return Record(name="an appender", keys=keys | COMMON)
+
+
+PLAN_KEYS = {
+    "vetrina": Key(Whole(low=VERSION, high=VERSION, wants="the format's version, 1"), "version of the plan format"),
+    "$schema": Key(Text(), "for editors: where the schema of plans is"),
+    "title": Key(Text(), "what this plan is for"),
+    "separator": Key(Text(allow=_separator_fault), "between the segments of a logger's name", "."),
+    "zone": Key(Text(allow=_zone_fault), "IANA time zone of template times and rolling", "UTC"),
+    "workdir": Key(Text(empty=False), "what relative sink paths start from; the plan's folder unless given"),
+    "assume": Key(LevelKind(), "root's level where none is set", "info"),
+    "deliver": Key(Choice(words=("each", "once")), "when one appender is met twice on the climb", "each"),
+    "levels": Key(MapOf(LevelNumber()), "further level names, 1 to 24"),
+    "values": Key(MapOf(Text(as_written=True), name_fault=_value_name_fault), "texts for placeholders"),
+    "mask": Key(
+        Record(
+            name="mask",
+            keys={
+                "names": Key(ListOf(Text(empty=False)), "further names whose values are hidden"),
+                "patterns": Key(ListOf(Text(empty=False)), "RE2 expressions of what else is hidden"),
+            },
+        ),
+        "what templates' step mask hides besides the built-in",
+    ),
+    "rules": Key(RULES, "at the door: asked of every event before any logger"),
+    "loggers": Key(MapOf(LOGGER, rename=root_name), "loggers by name; root is the root logger"),
+    "appenders": Key(MapOf(_appender()), "appenders by name"),
+    "templates": Key(MapOf(TEMPLATE), "templates by name"),
+    "waive": Key(WAIVERS, "checks that are silent everywhere"),
+}
+PLAN = Record(name="a plan", keys=PLAN_KEYS)
+PLAN_FILE = Record(name="a plan", keys=dict(PLAN_KEYS))
+PLAN_FILE.keys["stages"] = Key(MapOf(PLAN), "named layers, chosen with --stage")
+
+SPACES = re.compile(r"\s")

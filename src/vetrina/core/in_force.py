@@ -1,0 +1,263 @@
+"""Which configuration is in force: the plan's layers put together, and every stage tried by itself.
+
+Here: the order of precedence, the path of a `--set`, and what all layers say. Not here: reading files and options
+into nodes (formats/plans.py).
+"""
+
+from __future__ import annotations
+
+import json
+import re
+from typing import NamedTuple
+
+from msgspec import Struct, field
+from msgspec.structs import replace
+
+from vetrina.core.building import build
+from vetrina.core.faults import Fault, Refused, offer
+from vetrina.core.filling import Filler, Given, typed
+from vetrina.core.grammar import PLAN, PLAN_FILE, VERSION, root_name
+from vetrina.core.layers import Held, Layer, Step, lay, lay_path
+from vetrina.core.nodes import Listing, Mapping, Node, Scalar, Source, kind_of, synthetic
+from vetrina.core.plan import Plan
+
+Report = list[Fault]
+
+
+class LayerFile(NamedTuple):
+    """A partial plan from `--with`: its name and its document (None when it is empty)."""
+
+    name: str
+    node: Node | None
+
+
+class SetOption(NamedTuple):
+    """A `--set`: where the path leads, and the value's node."""
+
+    text: str
+    steps: tuple[Step, ...]
+    node: Node
+    source: Source
+
+
+class TuneOption(NamedTuple):
+    """A `--tune`: a logger and its new level, as written."""
+
+    text: str
+    logger: str
+    level: str
+    source: Source
+
+
+class Asked(Struct, frozen=True):
+    """What a call asks for besides the plan itself."""
+
+    stages: tuple[str, ...] = ()
+    layers: tuple[LayerFile, ...] = ()
+    sets: tuple[SetOption, ...] = ()
+    tunes: tuple[TuneOption, ...] = ()
+    env: dict[str, Given] = field(default_factory=dict)
+    env_file: dict[str, Given] = field(default_factory=dict)
+    environment: dict[str, str] = field(default_factory=dict)
+
+    def bare(self) -> Asked:
+        """Return the same without anything that changes the plan."""
+        return replace(self, stages=(), layers=(), sets=(), tunes=())
+
+
+class InForce(Struct):
+    """A plan in force with all that it was made of."""
+
+    plan: Plan
+    held: Held
+    filler: Filler
+    document: Mapping
+    asked: Asked
+    folder: str
+    shaped: Mapping
+
+
+_PATH_STEP = re.compile(r"""\.?([^.\[\]=]+)|\[("(?:[^"\\]|\\.)*"|'[^']*'|[^\]"']*)\]""")
+
+
+def parse_path(text: str) -> tuple[tuple[Step, ...], str] | str:
+    """Return the steps of a path and what follows it (from `=` on), or why it is none."""
+    steps: list[Step] = []
+    position = 0
+    while position < len(text) and text[position] != "=":
+        found = _PATH_STEP.match(text, position)
+        if not found or (position == 0 and found.group(0).startswith(".")):
+            return f'"{text[position : position + 20]}" is no step of a path'
+        word = found.group(1)
+        if word is None:
+            inside = found.group(2)
+            if inside[:1] == '"':
+                try:
+                    steps.append(Step(str(json.loads(inside))))
+                except ValueError:
+                    return f"{inside[:40]} is not a text with JSON escapes"
+            elif inside[:1] == "'":
+                steps.append(Step(inside[1:-1]))
+            else:
+                digits = inside.isascii() and inside.isdigit() and len(inside) < 10
+                steps.append(Step(inside, int(inside) if digits else None))
+        else:
+            steps.append(Step(word.strip()))
+        position = found.end()
+    if not steps:
+        return "the path is empty"
+    return tuple(steps), text[position:]
+
+
+def put_in_force(document: Node | None, name: str, folder: str, asked: Asked, told: Report | None = None) -> InForce:
+    """Return the plan in force; raise Refused with every fault of every layer and stage, in one go.
+
+    ``told`` are faults found while reading the documents. ``folder`` is where relative sink paths start.
+    """
+    faults: Report = list(told or [])
+    shaped = _shape_plan(document, name, faults)
+    layer_nodes = [(layer, _shape_layer(layer, faults)) for layer in asked.layers]
+    for stage in asked.stages:
+        if _stage(shaped, stage) is None:
+            names = _stage_names(shaped)
+            fix = offer(stage, names) if names else "the plan has no stages"
+            faults.append(Fault("unknown-stage", f'no stage is called "{stage}"', "", fix, where=f"--stage {stage}"))
+    held = _hold(shaped, asked, layer_nodes, name, faults)
+    filler = filler_for(held, asked)
+    plan, meaning = build(held, filler, name, folder)
+    faults += meaning
+    faults += _try_stages(shaped, asked, name, folder, tried=asked.stages if not asked.layers else ())
+    if faults or plan is None:
+        raise Refused(faults)
+    assert isinstance(document, Mapping)  # noqa: S101  (anything else was refused above)
+    return InForce(plan, held, filler, document, asked, folder, shaped)
+
+
+def _shape_plan(document: Node | None, name: str, faults: Report) -> Mapping:
+    if not isinstance(document, Mapping):
+        what = "the file is empty" if document is None else f"a plan is a mapping, and this is {kind_of(document)}"
+        fault = Fault("unreadable", what, fix="begin with vetrina: 1", place=document.place if document else None,
+                      where="" if document else name)  # fmt: skip
+        raise Refused([*faults, fault])
+    _check_version(document, faults, required=True)
+    shaped = PLAN_FILE.shape(document, faults.append, layered=True)
+    assert isinstance(shaped, Mapping)  # noqa: S101  (a mapping stays one)
+    for _, stage in _stages(shaped):
+        if isinstance(stage, Mapping):
+            _check_version(stage, faults, required=False)
+    return shaped
+
+
+def _shape_layer(layer: LayerFile, faults: Report) -> Mapping | None:
+    if layer.node is None:
+        return None
+    if not isinstance(layer.node, Mapping):
+        faults.append(Fault("wrong-type", f"a layer is a mapping like a plan, and this is {kind_of(layer.node)}",
+                            place=layer.node.place))  # fmt: skip
+        return None
+    _check_version(layer.node, faults, required=False)
+    shaped = PLAN.shape(layer.node, faults.append, layered=True)
+    return shaped if isinstance(shaped, Mapping) else None
+
+
+def _check_version(node: Mapping, faults: Report, *, required: bool) -> None:
+    version = node.get("vetrina")
+    if version is None:
+        if required:
+            faults.append(Fault("missing-key", '"vetrina" is missing', "the plan's first line says which format it is in",
+                                f"begin with vetrina: {VERSION}", node.place))  # fmt: skip
+    elif not isinstance(version, Scalar) or (typed(version.text) if version.plain else version.text) != VERSION:
+        faults.append(Fault("wrong-version", f"format version {kind_of(version)} is not known", "this program reads version 1",
+                            f"write vetrina: {VERSION}", version.place))  # fmt: skip
+    node.pairs[:] = [(key, value) for key, value in node.pairs if key.text != "vetrina" or version is None]
+
+
+def _stages(shaped: Mapping) -> list[tuple[str, Node]]:
+    stages = shaped.get("stages")
+    return [(key.text, value) for key, value in stages.pairs] if isinstance(stages, Mapping) else []
+
+
+def _stage_names(shaped: Mapping) -> list[str]:
+    return [name for name, _ in _stages(shaped)]
+
+
+def _stage(shaped: Mapping, wanted: str) -> Node | None:
+    return next((node for name, node in _stages(shaped) if name == wanted), None)
+
+
+def _without_stages(shaped: Mapping) -> Mapping:
+    pairs = [(key, value) for key, value in shaped.pairs if key.text != "stages"]
+    return Mapping(shaped.source, pairs, (shaped.line, shaped.column, shaped.start, shaped.end))
+
+
+def _hold(shaped: Mapping, asked: Asked, layers: list[tuple[LayerFile, Mapping | None]], name: str, faults: Report) -> Held:
+    held = lay(PLAN, None, Layer("file", name), _without_stages(shaped))
+    for stage in asked.stages:
+        node = _stage(shaped, stage)
+        if isinstance(node, Mapping):
+            held = lay(PLAN, held, Layer("stage", stage), node)
+    for layer, node in layers:
+        if node is not None:
+            held = lay(PLAN, held, Layer("layer", layer.name), node)
+    for one in asked.sets:
+        held = _set(held, one, faults)
+    for tune in asked.tunes:
+        held = lay(PLAN, held, Layer("option", tune.text), _tune_node(tune))
+    return held
+
+
+def _set(held: Held, one: SetOption, faults: Report) -> Held:
+    first = one.steps[0].name
+    if first in {"stages", "vetrina"}:
+        faults.append(Fault("no-such-path", f'"{first}" cannot be set', "stages are chosen with --stage" if first == "stages" else "",
+                            where=one.source.name))  # fmt: skip
+        return held
+    steps = one.steps
+    if first == "loggers" and len(steps) > 1:
+        steps = (steps[0], Step(root_name(steps[1].name)), *steps[2:])
+    return lay_path(PLAN, held, steps, Layer("option", one.text), one.node, one.source, faults.append)
+
+
+def _tune_node(tune: TuneOption) -> Mapping:
+    source, spot = tune.source, (1, 1, 0, 0)
+    body = Mapping(source, [
+        (synthetic(source, "level"), synthetic(source, tune.level)),
+        (synthetic(source, "enabled"), synthetic(source, "true")),
+    ], spot)  # fmt: skip
+    entry = Mapping(source, [(synthetic(source, root_name(tune.logger), plain=False), body)], spot)
+    return Mapping(source, [(synthetic(source, "loggers"), entry)], spot)
+
+
+def filler_for(held: Held, asked: Asked) -> Filler:
+    """Return what fills the placeholders of a held plan."""
+    values = held.get("values")
+    texts = {name: child.node for name, child in values.living() if isinstance(child.node, Scalar)} if values else {}
+    return Filler(asked.env, asked.env_file, texts, asked.environment, _mask_names(held))
+
+
+def _mask_names(held: Held) -> tuple[str, ...]:
+    mask = held.get("mask")
+    names = mask.get("names") if mask else None
+    return tuple(
+        re.sub(r"[-_ .]", "", item.node.text.lower())
+        for item in (names.items or [] if names else [])
+        if isinstance(item.node, Scalar)
+    )
+
+
+def _try_stages(shaped: Mapping, asked: Asked, name: str, folder: str, tried: tuple[str, ...]) -> Report:
+    """Return the faults of every stage by itself on the plan; one that was the only one asked for is known already."""
+    faults: Report = []
+    for stage in _stage_names(shaped):
+        if tried == (stage,) and not asked.sets and not asked.tunes:
+            continue
+        alone = replace(asked.bare(), stages=(stage,))
+        held = _hold(shaped, alone, [], name, faults)
+        _, meaning = build(held, filler_for(held, alone), name, folder)
+        faults += meaning
+    return faults
+
+
+def listing_of(node: Node) -> list[Node]:
+    """Return the items of a list node."""
+    return node.items if isinstance(node, Listing) else []

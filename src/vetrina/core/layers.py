@@ -1,0 +1,203 @@
+"""Laying layers over a plan: who said what about each value, and who won.
+
+Here: merging, guided by the plan's shape. Not here: placeholders (filling.py), types (shapes.py), reading files.
+Laws: an empty layer changes nothing; a layer laid twice changes nothing more; order matters only where two speak of
+one key.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from typing import NamedTuple
+
+from msgspec import Struct, field
+
+from vetrina.core.faults import Fault, Place, nearest
+from vetrina.core.nodes import Listing, Mapping, Node, Scalar, Source, same
+from vetrina.core.shapes import Anything, Kind, ListOf, MapOf, Record, child_kind
+
+
+class Layer(Struct, frozen=True):
+    """One voice: the plan file itself, a stage, a layer file or an option.
+
+    ``kind`` is ``file``, ``stage``, ``layer`` or ``option``; ``label`` is what a person calls it.
+    """
+
+    kind: str
+    label: str
+
+
+class Said(NamedTuple):
+    """What one layer said about a value; ``node`` is None where only a part of it was spoken of."""
+
+    layer: Layer
+    node: Node
+
+
+class Held(Struct, eq=False):
+    """A value in force: what decided it, what is in it, and all that was said about it, the latest last."""
+
+    layer: Layer
+    node: Node
+    key: Scalar | None = None
+    children: dict[str, Held] | None = None
+    items: list[Held] | None = None
+    said: list[Said] = field(default_factory=list)
+    gone: bool = False
+
+    def living(self) -> Iterator[tuple[str, Held]]:
+        """Yield the members of a mapping that are in force."""
+        for name, child in (self.children or {}).items():
+            if not child.gone:
+                yield name, child
+
+    def get(self, name: str) -> Held | None:
+        """Return a member that is in force."""
+        child = (self.children or {}).get(name)
+        return None if child is None or child.gone else child
+
+    @property
+    def place(self) -> Place:
+        """Return where the deciding layer wrote it."""
+        return self.node.place
+
+    @property
+    def key_place(self) -> Place:
+        """Return where its key stands, else the value itself."""
+        return self.key.place if self.key else self.node.place
+
+
+Report = Callable[[Fault], None]
+
+
+def lay(kind: Kind, below: Held | None, layer: Layer, node: Node, key: Scalar | None = None) -> Held:
+    """Lay ``node`` over ``below`` and return what then holds; ``below`` may be changed and must not be used again."""
+    said = [*below.said, Said(layer, node)] if below else [Said(layer, node)]
+    if isinstance(node, Scalar) and node.is_null() and not isinstance(kind, Anything):
+        return Held(layer, node, key, said=said, gone=True)
+    key = key or (below.key if below else None)
+    if isinstance(node, Mapping) and isinstance(kind, Record | MapOf):
+        if below is None or below.children is None or below.gone or _changes_form(kind, below, node):
+            held = Held(layer, node, key, {}, said=said)
+        else:
+            held = below
+            held.said = said
+        children = held.children if held.children is not None else {}
+        for name_node, value in node.pairs:
+            name = name_node.text
+            children[name] = lay(child_kind(kind, name), children.get(name), layer, value, name_node)
+        return held
+    if isinstance(kind, ListOf):
+        if isinstance(node, Mapping):
+            return _change_list(kind, below, layer, node, key, said)
+        if isinstance(node, Listing):
+            return Held(layer, node, key, items=[_hold(kind.item, layer, item) for item in node.items], said=said)
+    return Held(layer, node, key, said=said)
+
+
+def _hold(kind: Kind, layer: Layer, node: Node) -> Held:
+    """Hold an item of a list: nothing lies below it."""
+    return lay(kind, None, layer, node)
+
+
+def _changes_form(kind: Kind, below: Held, node: Mapping) -> bool:
+    if not (isinstance(kind, Record) and kind.form_key):
+        return False
+    form, old = node.get(kind.form_key), below.get(kind.form_key)
+    return form is not None and (old is None or not same(form, old.node))
+
+
+def _change_list(kind: ListOf, below: Held | None, layer: Layer, node: Mapping, key: Scalar | None, said: list[Said]) -> Held:
+    items = list(below.items or []) if below and not below.gone else []
+    removed, added = node.get("remove"), node.get("add")
+    if isinstance(removed, Listing):
+        for unwanted in removed.items:
+            items = [item for item in items if not _matches(kind, item, unwanted)]
+    if isinstance(added, Listing):
+        items += [_hold(kind.item, layer, item) for item in added.items]
+    return Held(layer, node, key, items=items, said=said)
+
+
+def _matches(kind: ListOf, item: Held, unwanted: Node) -> bool:
+    if kind.removed_by:
+        wanted = unwanted.get(kind.removed_by) if isinstance(unwanted, Mapping) else unwanted
+        mine = item.get(kind.removed_by)
+        return isinstance(wanted, Scalar) and mine is not None and same_text(mine.node, wanted)
+    return same(item.node, unwanted)
+
+
+def same_text(first: Node, second: Scalar) -> bool:
+    """Tell whether two scalars bear the same text, quoted or not."""
+    return isinstance(first, Scalar) and first.text == second.text
+
+
+class Step(NamedTuple):
+    """One step of a `--set` path: a key, or the index of a list item where a list is."""
+
+    name: str
+    position: int | None = None
+
+    def __str__(self) -> str:
+        """Return it as it would be written."""
+        return f"[{self.name}]" if self.position is not None or not self.name.isidentifier() else f".{self.name}"
+
+
+def lay_path(kind: Kind, held: Held, steps: Sequence[Step], layer: Layer, node: Node, source: Source, report: Report) -> Held:
+    """Lay ``node`` at the end of a path below ``held``; report a step that the plan's shape does not have."""
+    if not steps:
+        shaped = kind.shape(node, report, layered=True)
+        return held if shaped is None else lay(kind, held, layer, shaped, held.key)
+    step, rest = steps[0], steps[1:]
+    key = Scalar(source, step.name, False, (1, 1, 0, 0))
+    if isinstance(kind, ListOf):
+        if step.position is None or held.items is None:
+            report(Fault("no-such-path", f'"{step.name[:60]}" stands where the index of a list is wanted',
+                         fix="write [0] for the first item", where=source.name))  # fmt: skip
+        elif not 0 <= step.position < len(held.items):
+            count = len(held.items)
+            report(
+                Fault(
+                    "no-such-path",
+                    f"item [{step.position}] does not exist",
+                    f"the list has {count} item{'s' if count != 1 else ''}, counted from 0",
+                    "add an item with {add: […]}" if not count else f"use an index from 0 to {count - 1}",
+                    where=source.name,
+                )
+            )
+        else:
+            item = held.items[step.position]
+            if not rest and isinstance(node, Scalar) and node.is_null():
+                held.items.pop(step.position)
+            else:
+                held.items[step.position] = lay_path(kind.item, item, rest, layer, node, source, report)
+            held.said = [*held.said, Said(layer, node)]
+        return held
+    known = kind.known() if isinstance(kind, Record) else None
+    if not isinstance(kind, Record | MapOf) or (known is not None and step.name not in known):
+        close = nearest(step.name, known or [])
+        report(
+            Fault(
+                "no-such-path",
+                f'there is no "{step.name}" at this place of a plan',
+                fix=f'did you mean "{close[0]}"?' if close else _known_words(known),
+                where=source.name,
+            )
+        )
+        return held
+    if held.children is None:
+        held = Held(layer, Mapping(source, [], (1, 1, 0, 0)), held.key, {}, said=held.said)
+    assert held.children is not None  # noqa: S101  (made so two lines above)
+    below = held.children.get(step.name)
+    child = child_kind(kind, step.name)
+    if below is None or below.gone:
+        earlier = below.said if below else []
+        empty: Node = Listing(source, [], (1, 1, 0, 0)) if isinstance(child, ListOf) else Mapping(source, [], (1, 1, 0, 0))
+        below = Held(layer, empty, key, said=list(earlier), gone=not rest)
+        if rest and isinstance(child, ListOf):
+            below.items = []
+    held.children[step.name] = lay_path(child, below, rest, layer, node, source, report)
+    return held
+
+
+def _known_words(known: list[str] | None) -> str:
+    return "known here: " + ", ".join(known) if known else "a single value has nothing below it"

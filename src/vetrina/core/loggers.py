@@ -1,0 +1,151 @@
+"""The tree of loggers: who is below whom, which level each really has, where each delivers.
+
+Here: ancestry by segments, effective levels, the climb. Not here: gates and rules (routing.py).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from msgspec import Struct
+
+from vetrina.core.grammar import ROOT
+from vetrina.core.origins import Origin
+from vetrina.core.plan import Attachment, Logger, Plan
+
+
+class Standing(Struct, frozen=True):
+    """What holds for one logger.
+
+    ``entry`` is its own entry, None where it has none (or a disabled one); ``nearest`` the nearest configured logger
+    at or above it. ``inherited_from`` is None where the level is its own; ``origin`` is the effective level's.
+    """
+
+    name: str
+    severity: int
+    origin: Origin
+    inherited_from: str | None
+    entry: Logger | None
+    nearest: str
+
+
+class _Branch:
+    """One segment of the tree: what is below it and the logger that ends here."""
+
+    __slots__ = ("below", "name")
+
+    def __init__(self) -> None:
+        self.below: dict[str, _Branch] = {}
+        self.name: str | None = None
+
+
+class Tree:
+    """The configured loggers of a plan; disabled entries are as if they were not there. Root is always there."""
+
+    def __init__(self, plan: Plan) -> None:
+        """Index the loggers by segment and work every effective level out, parents first."""
+        self._plan = plan
+        self._separator = plan.separator
+        self._top = _Branch()
+        self._top.name = ROOT
+        self._deepest = 0
+        self.entries: dict[str, Logger] = {}
+        for logger in plan.loggers.values():
+            if logger.enabled.value:
+                self._plant(logger)
+        self._parents: dict[str, str] = {}
+        self._standing: dict[str, Standing] = {}
+        self._settle()
+
+    def _plant(self, logger: Logger) -> None:
+        self.entries[logger.name] = logger
+        if logger.name == ROOT:
+            return
+        branch = self._top
+        segments = logger.name.split(self._separator)
+        self._deepest = max(self._deepest, len(segments))
+        for segment in segments:
+            branch = branch.below.setdefault(segment, _Branch())
+        branch.name = logger.name
+
+    def _settle(self) -> None:
+        root = self.entries.get(ROOT)
+        own = root.level if root else None
+        level, origin = (own.value, own.origin) if own else (self._plan.assume.value, self._plan.assume.origin)
+        self._standing[ROOT] = Standing(ROOT, level, origin, None if own else ROOT, root, ROOT)
+        waiting = [(self._top, ROOT)]
+        while waiting:
+            branch, parent = waiting.pop()
+            for child in branch.below.values():
+                nearest = parent
+                if child.name is not None:
+                    nearest = child.name
+                    self._parents[nearest] = parent
+                    self._standing[nearest] = self._stand(nearest, self._standing[parent])
+                waiting.append((child, nearest))
+
+    def _stand(self, name: str, above: Standing) -> Standing:
+        entry = self.entries[name]
+        if entry.level is not None:
+            return Standing(name, entry.level.value, entry.level.origin, None, entry, name)
+        return Standing(name, above.severity, above.origin, above.inherited_from or above.name, entry, name)
+
+    def nearest(self, name: str) -> str:
+        """Return the nearest configured logger at or above ``name``; root at last."""
+        if name in {"", ROOT}:
+            return ROOT
+        branch, found = self._top, ROOT
+        for segment in name.split(self._separator, self._deepest)[: self._deepest]:
+            below = branch.below.get(segment)
+            if below is None:
+                break
+            branch = below
+            if branch.name is not None:
+                found = branch.name
+        return found
+
+    def standing(self, name: str) -> Standing:
+        """Return what holds for any logger, configured or not."""
+        name = name or ROOT
+        known = self._standing.get(name)
+        if known is not None:
+            return known
+        above = self._standing[self.nearest(name)]
+        return Standing(name, above.severity, above.origin, above.inherited_from or above.name, None, above.nearest)
+
+    def parent(self, name: str) -> str | None:
+        """Return the nearest configured logger above a configured one; None for root."""
+        return self._parents.get(name)
+
+    def climb(self, name: str) -> Iterator[tuple[str, Logger]]:
+        """Yield the configured loggers that an event of ``name`` delivers through, own first."""
+        here: str | None = self.nearest(name)
+        while here is not None:
+            entry = self.entries.get(here)
+            if entry is not None:
+                yield here, entry
+                if not entry.climb.value:
+                    return
+            here = self._parents.get(here)
+
+    def attachments(self, name: str) -> Iterator[tuple[str, Attachment]]:
+        """Yield (logger, attachment) for everything that is met on the climb, in order."""
+        for via, entry in self.climb(name):
+            for attachment in entry.to:
+                yield via, attachment
+
+    def is_below(self, name: str, ancestor: str) -> bool:
+        """Tell whether ``name`` is ``ancestor`` or below it; everything is below root."""
+        return below(name, ancestor, self._separator)
+
+
+def below(name: str, ancestor: str, separator: str) -> bool:
+    """Tell whether ``name`` is ``ancestor`` or below it, by whole segments; everything is below root."""
+    if ancestor in {"", ROOT} or name == ancestor:
+        return True
+    if not name.startswith(ancestor):
+        return False
+    if not name.startswith(separator, len(ancestor)):
+        return False
+    segments = ancestor.split(separator)
+    return name.split(separator, len(segments))[: len(segments)] == segments

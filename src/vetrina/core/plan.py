@@ -1,0 +1,132 @@
+"""A plan in force: what it says, resolved, typed and immutable, every value with its origin."""
+
+from __future__ import annotations
+
+from datetime import timedelta
+from typing import TYPE_CHECKING, Any
+
+from msgspec import Struct, field
+
+from vetrina.core.faults import Place
+from vetrina.core.levels import ALL, OFF, Scale
+from vetrina.core.origins import DEFAULT, Origin, Sourced
+
+if TYPE_CHECKING:
+    from vetrina.core.conditions import Condition
+    from vetrina.core.templates.forms import Template
+
+
+class Waiver(Struct, frozen=True):
+    """A finding that is silenced: the check's code and the reason."""
+
+    check: str
+    why: str
+    place: Place
+
+
+class Rule(Struct, frozen=True):
+    """One verdict (`drop`, `keep` or `lift`) for the events for which its condition holds."""
+
+    verdict: str
+    condition: Condition
+    origin: Origin
+    note: str = ""
+
+
+class Attachment(Struct, frozen=True):
+    """An appender named under a logger's `to`, with the attachment's own window and rules."""
+
+    appender: str
+    origin: Origin
+    floor: Sourced[int] = Sourced(ALL)
+    ceiling: Sourced[int] = Sourced(OFF)
+    rules: tuple[Rule, ...] = ()
+
+
+class Logger(Struct, frozen=True):
+    """A configured logger; ``level`` is None where it is inherited."""
+
+    name: str
+    origin: Origin
+    level: Sourced[int] | None = None
+    to: tuple[Attachment, ...] = ()
+    climb: Sourced[bool] = Sourced(value=True)
+    enabled: Sourced[bool] = Sourced(value=True)
+    note: str = ""
+    waivers: tuple[Waiver, ...] = ()
+
+
+class Buffer(Struct, frozen=True):
+    """When waiting events are delivered; None where a limit is not given."""
+
+    events: int | None
+    age: timedelta | None
+    at_once: int | None
+    origin: Origin
+
+
+class Sink(Struct, frozen=True):
+    """Where an appender writes: its kind, its keys with origins, its place (equal for two at one sink), its label."""
+
+    kind: str
+    keys: dict[str, Any]
+    place: str
+    label: str
+
+    def text(self, name: str, default: str = "") -> str:
+        """Return a key's text, with secrets in it."""
+        found = self.keys.get(name)
+        return default if found is None else str(found.value)
+
+
+class Appender(Struct, frozen=True):
+    """A named delivery: its window, its rules, its template and its sink."""
+
+    name: str
+    origin: Origin
+    sink: Sink
+    template: Template
+    enabled: Sourced[bool] = Sourced(value=True)
+    floor: Sourced[int] = Sourced(ALL)
+    ceiling: Sourced[int] = Sourced(OFF)
+    rules: tuple[Rule, ...] = ()
+    otherwise: Sourced[str] = Sourced("keep")
+    template_origin: Origin = DEFAULT
+    buffer: Buffer | None = None
+    roll: Any = None
+    note: str = ""
+    waivers: tuple[Waiver, ...] = ()
+
+    @property
+    def encoding(self) -> str:
+        """Return how the sink's text becomes bytes."""
+        return self.sink.text("encoding", "utf-8")
+
+
+class Mask(Struct, frozen=True):
+    """What the step `mask` hides besides the built-in: names of values, and RE2 expressions."""
+
+    names: tuple[str, ...] = ()
+    patterns: tuple[str, ...] = ()
+
+
+class Plan(Struct, frozen=True):
+    """The plan in force; loggers and appenders in the order in which they were written, disabled loggers included."""
+
+    name: str
+    scale: Scale
+    loggers: dict[str, Logger]
+    appenders: dict[str, Appender]
+    templates: dict[str, Template]
+    rules: tuple[Rule, ...] = ()
+    title: str = ""
+    separator: str = "."
+    zone: str = "UTC"
+    workdir: str = "."
+    assume: Sourced[int] = Sourced(9)
+    once: Sourced[bool] = Sourced(value=False)
+    mask: Mask = Mask()
+    waivers: tuple[Waiver, ...] = ()
+    template_waivers: dict[str, tuple[Waiver, ...]] = field(default_factory=dict)
+    template_origins: dict[str, Origin] = field(default_factory=dict)
+    secrets: bool = False

@@ -1,0 +1,1 @@
+"""Rolling files: policies, periods, names and the simulation."""

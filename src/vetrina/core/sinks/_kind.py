@@ -1,0 +1,35 @@
+"""What every kind of sink says of itself: its keys, what it takes, and how its place is told from others."""
+
+from __future__ import annotations
+
+import posixpath
+from collections.abc import Callable, Mapping
+
+from msgspec import Struct, field
+
+from vetrina.core.shapes import Key
+
+Shown = Mapping[str, str]
+"""A sink's keys as texts that may be shown."""
+
+
+class SinkKind(Struct, frozen=True):
+    """One kind of sink.
+
+    ``place`` returns what tells two sinks apart, from the keys' texts and the folder that relative paths start from;
+    ``label`` returns it for people. ``takes`` names the template forms that it can write, the first as the default.
+    ``mask_host`` sinks carry text of their own (a mail) to other people.
+    """
+
+    name: str
+    doc: str
+    keys: dict[str, Key] = field(default_factory=dict)
+    takes: tuple[str, ...] = ("text", "json", "csv", "syslog")
+    place: Callable[[Shown, str], str] = lambda _keys, _folder: ""
+    label: Callable[[Shown], str] = lambda _keys: ""
+    remote: bool = False
+
+
+def full_path(path: str, folder: str) -> str:
+    """Return ``path`` resolved against ``folder``, with `.` and `..` worked out, as POSIX does by text."""
+    return posixpath.normpath(posixpath.join(folder, path))

@@ -1,0 +1,12 @@
+"""A console stream."""
+
+from vetrina.core.shapes import Choice, Key
+from vetrina.core.sinks._kind import SinkKind
+
+KIND = SinkKind(
+    "console",
+    "a stream of the process: stdout or stderr",
+    {"stream": Key(Choice(words=("stdout", "stderr")), "which stream", "stdout")},
+    place=lambda keys, _folder: f"console {keys.get('stream', 'stdout')}",
+    label=lambda keys: keys.get("stream", "stdout"),
+)

@@ -1,0 +1,18 @@
+"""A file, rolled or not."""
+
+from vetrina.core.shapes import Choice, Flag, Key, Text
+from vetrina.core.sinks._kind import SinkKind, full_path
+
+ENCODINGS = ("utf-8", "utf-16-le", "utf-16-be", "latin-1", "cp1252", "ascii")
+
+KIND = SinkKind(
+    "file",
+    "a file; relative paths start from the plan's workdir",
+    {
+        "path": Key(Text(empty=False, wants="a path"), "where the file is", required=True),
+        "append": Key(Flag(), "false: emptied at each start of the process", "true"),
+        "encoding": Key(Choice(words=ENCODINGS), "how its text becomes bytes", "utf-8"),
+    },
+    place=lambda keys, folder: "file " + full_path(keys.get("path", ""), folder),
+    label=lambda keys: keys.get("path", ""),
+)

@@ -1,0 +1,22 @@
+"""A mailbox, reached by SMTP."""
+
+from vetrina.core.shapes import Flag, Key, ListOf, Text, Whole
+from vetrina.core.sinks._kind import SinkKind
+
+KIND = SinkKind(
+    "mail",
+    "mailboxes; one mail for each event, or for each group of a buffer",
+    {
+        "host": Key(Text(empty=False, wants="a host"), "the mail server", required=True),
+        "port": Key(Whole(low=1, high=65535), "its port", "25"),
+        "from": Key(Text(empty=False, wants="an address"), "the sender's address", required=True),
+        "recipients": Key(ListOf(Text(empty=False), single=True, least=1), "the addresses it goes to", required=True),
+        "subject": Key(Text(wants="a template"), "a template, filled from the first event", "{level|upper} {logger}"),
+        "user": Key(Text(), "the name to log in with"),
+        "password": Key(Text(), "the password to log in with; take it from a placeholder"),
+        "tls": Key(Flag(), "true: encrypt the connection", "false"),
+    },
+    place=lambda keys, _folder: f"mail {keys.get('host', '')}:{keys.get('port', '25')} {keys.get('recipients', '')}",
+    label=lambda keys: keys.get("recipients", ""),
+    remote=True,
+)

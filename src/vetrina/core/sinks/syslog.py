@@ -1,0 +1,18 @@
+"""A syslog receiver (RFC 5424 over UDP, TCP or TLS)."""
+
+from vetrina.core.shapes import Choice, Key, Text, Whole
+from vetrina.core.sinks._kind import SinkKind
+
+KIND = SinkKind(
+    "syslog",
+    "a syslog receiver; its template is one with as: syslog",
+    {
+        "host": Key(Text(empty=False, wants="a host"), "the receiver", required=True),
+        "port": Key(Whole(low=1, high=65535), "its port", "514"),
+        "transport": Key(Choice(words=("udp", "tcp", "tls")), "how datagrams travel", "udp"),
+    },
+    takes=("syslog",),
+    place=lambda keys, _folder: f"syslog {keys.get('transport', 'udp')} {keys.get('host', '')}:{keys.get('port', '514')}",
+    label=lambda keys: f"{keys.get('host', '')}:{keys.get('port', '514')} ({keys.get('transport', 'udp')})",
+    remote=True,
+)

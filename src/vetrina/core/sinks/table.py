@@ -1,0 +1,17 @@
+"""A table of a SQLite database."""
+
+from vetrina.core.shapes import Key, MapOf, Text
+from vetrina.core.sinks._kind import SinkKind, full_path
+
+KIND = SinkKind(
+    "table",
+    "rows of a table in a SQLite file",
+    {
+        "database": Key(Text(empty=False, wants="a path"), "the SQLite file", required=True),
+        "table": Key(Text(empty=False, wants="a table's name"), "the table", required=True),
+        "columns": Key(MapOf(Text()), "column to template", required=True),
+    },
+    takes=("columns", "text", "json"),
+    place=lambda keys, folder: f"table {full_path(keys.get('database', ''), folder)} {keys.get('table', '')}",
+    label=lambda keys: f"{keys.get('database', '')}:{keys.get('table', '')}",
+)

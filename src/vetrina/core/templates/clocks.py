@@ -1,0 +1,158 @@
+"""Times as text: RFC 3339, epochs and directives, in the zone of a plan or another.
+
+Names of days and months are English whatever the machine's language. Fractions are cut, never rounded.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from datetime import UTC, datetime, timedelta, timezone, tzinfo
+from zoneinfo import ZoneInfo
+
+Show = Callable[[datetime], str]
+UTC_NAMES = frozenset({"UTC", "Etc/UTC", "Etc/UCT", "UCT", "Zulu", "Etc/Zulu", "Universal", "Etc/Universal"})
+_MONTHS = [
+    "January",
+    "February",
+    "March",
+    "April",
+    "May",
+    "June",
+    "July",
+    "August",
+    "September",
+    "October",
+    "November",
+    "December",
+]
+_DAYS = ["Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday"]
+_EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
+_DIRECTIVE = re.compile(r"%(?:[36]f|.)?", re.DOTALL)
+
+
+def zone(name: str) -> tzinfo:
+    """Return the zone of an IANA name; one that is UTC under another name is UTC itself."""
+    return UTC if name in UTC_NAMES else ZoneInfo(name)
+
+
+def local(time: datetime, zone_: tzinfo) -> datetime:
+    """Return ``time`` in a zone; at the ends of the calendar, where that overflows, the time in UTC or as it is."""
+    try:
+        return time.astimezone(zone_)
+    except (OverflowError, ValueError):
+        try:
+            return time.astimezone(UTC)
+        except (OverflowError, ValueError):
+            return time.replace(tzinfo=UTC)
+
+
+def iso(zone_: tzinfo) -> Show:
+    """Return a function that shows a time by RFC 3339 with milliseconds, `Z` in UTC and an offset elsewhere."""
+    if zone_ is UTC:
+
+        def in_utc(time: datetime) -> str:
+            if time.tzinfo is not UTC:
+                time = local(time, UTC)
+            return time.isoformat(timespec="milliseconds")[:-6] + "Z"
+
+        return in_utc
+
+    def elsewhere(time: datetime) -> str:
+        there = local(time, zone_)
+        offset = there.utcoffset() or timedelta(0)
+        if offset.seconds % 60:
+            there = local(time, timezone(timedelta(minutes=offset // timedelta(minutes=1))))
+        return there.isoformat(timespec="milliseconds")
+
+    return elsewhere
+
+
+def epoch(time: datetime) -> str:
+    """Return whole seconds since 1970."""
+    return str((time - _EPOCH) // timedelta(seconds=1))
+
+
+def epoch_ms(time: datetime) -> str:
+    """Return whole milliseconds since 1970."""
+    return str((time - _EPOCH) // timedelta(milliseconds=1))
+
+
+def _offset(time: datetime) -> str:
+    whole = int((time.utcoffset() or timedelta(0)).total_seconds())
+    hours, rest = divmod(abs(whole), 3600)
+    return f"{'-' if whole < 0 else '+'}{hours:02}{rest // 60:02}"
+
+
+DIRECTIVES: dict[str, Show] = {
+    "%Y": lambda t: f"{t.year:04}",
+    "%m": lambda t: f"{t.month:02}",
+    "%d": lambda t: f"{t.day:02}",
+    "%H": lambda t: f"{t.hour:02}",
+    "%M": lambda t: f"{t.minute:02}",
+    "%S": lambda t: f"{t.second:02}",
+    "%y": lambda t: f"{t.year % 100:02}",
+    "%j": lambda t: f"{t.timetuple().tm_yday:03}",
+    "%b": lambda t: _MONTHS[t.month - 1][:3],
+    "%B": lambda t: _MONTHS[t.month - 1],
+    "%a": lambda t: _DAYS[t.weekday()][:3],
+    "%A": lambda t: _DAYS[t.weekday()],
+    "%p": lambda t: "AM" if t.hour < 12 else "PM",
+    "%I": lambda t: f"{(t.hour - 1) % 12 + 1:02}",
+    "%z": _offset,
+    "%Z": lambda t: t.tzname() or "",
+    "%V": lambda t: f"{t.isocalendar().week:02}",
+    "%u": lambda t: str(t.isoweekday()),
+    "%G": lambda t: f"{t.isocalendar().year:04}",
+    "%3f": lambda t: f"{t.microsecond // 1000:03}",
+    "%6f": lambda t: f"{t.microsecond:06}",
+}
+_FIELDS = {
+    "%Y": "{t.year:04}", "%m": "{t.month:02}", "%d": "{t.day:02}", "%H": "{t.hour:02}", "%M": "{t.minute:02}",
+    "%S": "{t.second:02}", "%6f": "{t.microsecond:06}", "%3f": "{t.microsecond // 1000:03}",
+}  # fmt: skip
+
+
+def pattern_faults(pattern: str) -> list[tuple[int, str]]:
+    """Return (offset, directive) for every directive of ``pattern`` that is none."""
+    return [
+        (match.start(), match.group())
+        for match in _DIRECTIVE.finditer(pattern)
+        if match.group() not in DIRECTIVES and match.group() != "%%"
+    ]
+
+
+def directives(pattern: str) -> list[str]:
+    """Return the directives and literal stretches of a pattern, in order."""
+    found, position = [], 0
+    for match in _DIRECTIVE.finditer(pattern):
+        if match.start() > position:
+            found.append(pattern[position : match.start()])
+        found.append(match.group())
+        position = match.end()
+    if position < len(pattern):
+        found.append(pattern[position:])
+    return found
+
+
+def by_pattern(pattern: str, zone_: tzinfo) -> Show:
+    """Return a function that shows a time by the directives of ``pattern`` in a zone, compiled to one expression."""
+    names: dict[str, object] = {"local": local, "zone": zone_, "UTC": UTC}
+    pieces = []
+    for piece in directives(pattern):
+        if piece == "%%":
+            pieces.append("%")
+        elif piece in _FIELDS:
+            pieces.append(_FIELDS[piece])
+        elif piece in DIRECTIVES:
+            name = f"show{len(names)}"
+            names[name] = DIRECTIVES[piece]
+            pieces.append("{" + name + "(t)}")
+        else:
+            name = f"text{len(names)}"
+            names[name] = piece
+            pieces.append("{" + name + "}")
+    code = "def show(t):\n    if t.tzinfo is not zone: t = local(t, zone)\n    return f'" + "".join(pieces) + "'\n"
+    exec(compile(code, "<time pattern>", "exec"), names)  # noqa: S102  (only our own names and fields go in)
+    show: Show = names["show"]  # type: ignore[assignment]
+    return show

@@ -1,0 +1,263 @@
+"""Text templates compiled to one Python function each: nothing is interpreted per event.
+
+Here: what each source gives, and how sources and steps become code. What depends on the level or the logger's name
+alone is worked out once per level or name and remembered.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import UTC, tzinfo
+from typing import Any
+
+from msgspec import Struct, field
+
+from vetrina.core.events import MISSING, Event, error_text, filled, look_up, other_fields, pairs, text_of
+from vetrina.core.faults import nearest, offer
+from vetrina.core.levels import Scale, Severities
+from vetrina.core.plan import Mask
+from vetrina.core.templates import clocks
+from vetrina.core.templates.language import BadTemplate, Placeholder, StepCall, TemplateFault, parse
+from vetrina.core.templates.masking import masker
+from vetrina.core.templates.steps import TEXT_STEPS, TIME_STEPS, WIDEST, Change
+
+Render = Callable[[Event, int], str]
+_KEPT = 4096
+
+
+class Setting(Struct, frozen=True):
+    """What a template takes from its plan."""
+
+    zone: tzinfo = UTC
+    separator: str = "."
+    scale: Scale = field(default_factory=Scale)
+    mask: Mask = Mask()
+
+
+class _Memo(dict[Any, str]):
+    """Results of a function by its argument; emptied when there are too many."""
+
+    def __init__(self, make: Callable[[Any], str]) -> None:
+        super().__init__()
+        self._make = make
+
+    def __missing__(self, key: Any) -> str:
+        if len(self) >= _KEPT:
+            self.clear()
+        found = self[key] = self._make(key)
+        return found
+
+
+def _field(event: Event, name: str) -> str:
+    value = look_up(event.fields, name)
+    return "" if value is MISSING else text_of(value)
+
+
+def _position(event: Event, part: str) -> str:
+    value = getattr(event.source, part) if event.source else None
+    return "" if value is None else str(value)
+
+
+def _text(value: str | int | None) -> str:
+    return "" if value is None else str(value)
+
+
+SOURCES: dict[str, tuple[str, str]] = {
+    "time": ("time", "e.time"),
+    "level": ("level", ""),
+    "severity": ("level", ""),
+    "logger": ("logger", ""),
+    "message": ("text", '(filled(e) if "{" in e.message else e.message)'),
+    "text": ("text", "e.message"),
+    "error": ("text", '(error_text(e) if e.error else "")'),
+    "thread": ("text", "text(e.thread)"),
+    "file": ("text", 'position(e, "file")'),
+    "line": ("text", 'position(e, "line")'),
+    "function": ("text", 'position(e, "function")'),
+    "process": ("text", "text(e.process)"),
+    "host": ("text", "text(e.host)"),
+    "sequence": ("text", "str(n)"),
+    "fields": ("text", "pairs(e.fields)"),
+    "other-fields": ("text", "pairs(other_fields(e))"),
+    "field": ("text", ""),
+}
+"""Source to what it is (`time`, `level`, `logger`, `text`) and the code that gives its text."""
+
+
+def source_fault(placeholder: Placeholder) -> TemplateFault | None:
+    """Return what is wrong with a placeholder's source, None where it is fine."""
+    name = placeholder.source
+    if name not in SOURCES:
+        return TemplateFault(placeholder.offset + 1, f'"{name[:60]}" is not a source', _offer_source(name))
+    if name == "field" and not placeholder.argument:
+        return TemplateFault(placeholder.offset + 1, "field needs a name", "write {field NAME}")
+    return None
+
+
+def _offer_source(name: str) -> str:
+    close = nearest(name, SOURCES)
+    return f'did you mean "{close[0]}"?' if close else f"a field is written {{field {name[:40]}}}"
+
+
+class _Writer(Struct):
+    """Writes the code of one template."""
+
+    setting: Setting
+    names: dict[str, object] = field(default_factory=dict)
+    faults: list[TemplateFault] = field(default_factory=list)
+
+    def bind(self, thing: object) -> str:
+        name = f"x{len(self.names)}"
+        self.names[name] = thing
+        return name
+
+    def placeholder(self, one: Placeholder) -> str:
+        wrong = source_fault(one)
+        if wrong:
+            self.faults.append(wrong)
+            return '""'
+        kind, code = SOURCES[one.source]
+        if kind == "time":
+            return self._time(one)
+        changes = [change for step in one.steps if (change := self._change(step, kind)) is not None]
+        if kind in {"level", "logger"}:
+            return self._remembered(one, changes)
+        if one.source == "field":
+            code = f"field(e, {self.bind(one.argument)})"
+        return self._chain(code, changes)
+
+    def _chain(self, code: str, changes: list[Change]) -> str:
+        for change in changes:
+            code = f"{self.bind(change)}({code})"
+        return code
+
+    def _remembered(self, one: Placeholder, changes: list[Change]) -> str:
+        severities, name = Severities(self.setting.scale), self.setting.scale.name
+        first: Callable[[Any], str] = {
+            "level": lambda level: name(severities[level]),
+            "severity": lambda level: str(severities[level]),
+            "logger": lambda logger: logger or "root",
+        }[one.source]
+
+        def make(key: Any) -> str:
+            text = first(key)
+            for change in changes:
+                text = change(text)
+            return text
+
+        return f"{self.bind(_Memo(make))}[e.{'logger' if one.source == 'logger' else 'level'}]"
+
+    def _time(self, one: Placeholder) -> str:
+        zone_, shown, rest = self.setting.zone, None, list(one.steps)
+        while rest and rest[0].name in TIME_STEPS:
+            step = rest.pop(0)
+            if step.name == "in":
+                zone_ = self._zone(step) or zone_
+                continue
+            shown = self._shown(step, zone_)
+            break
+        code = f"{self.bind(shown or clocks.iso(zone_))}(e.time)"
+        return self._chain(code, [change for step in rest if (change := self._change(step, "text")) is not None])
+
+    def _zone(self, step: StepCall) -> tzinfo | None:
+        try:
+            return clocks.zone(step.argument or "")
+        except (KeyError, ValueError, OSError):
+            what = f'"{(step.argument or "")[:60]}" is not a zone of the IANA database'
+            self.faults.append(TemplateFault(step.offset, what, "write in Europe/Rome, for instance"))
+            return None
+
+    def _shown(self, step: StepCall, zone_: tzinfo) -> clocks.Show:
+        if step.name != "%":
+            if step.argument is not None:
+                self.faults.append(TemplateFault(step.offset, f"{step.name} takes no argument"))
+            return {"iso": clocks.iso(zone_), "epoch": clocks.epoch, "epoch-ms": clocks.epoch_ms}[step.name]
+        pattern = step.argument or ""
+        for offset, directive in clocks.pattern_faults(pattern):
+            known = " ".join(name[1:] for name in clocks.DIRECTIVES)
+            self.faults.append(
+                TemplateFault(step.offset + offset, f'"{directive}" is not a time directive', f"known: {known} %")
+            )
+        return clocks.by_pattern(pattern, zone_)
+
+    def _change(self, step: StepCall, kind: str) -> Change | None:  # noqa: C901  (each way a step can be wrong)
+        """Return the function of a step on text, None where it has a fault (which is noted)."""
+        argument = step.argument
+        known = TEXT_STEPS.get(step.name)
+        if step.name == "mask":
+            if argument is not None:
+                self.faults.append(TemplateFault(step.offset, "mask takes no argument"))
+            return masker(self.setting.mask)
+        if known is None:
+            if step.name in TIME_STEPS:
+                name = "a % pattern" if step.name == "%" else step.name
+                self.faults.append(TemplateFault(step.offset, f"{name} works on a time, and this is none"))
+            else:
+                words = [*TEXT_STEPS, "mask", *TIME_STEPS[1:]]
+                self.faults.append(TemplateFault(step.offset, f'"{step.name[:60]}" is not a step', offer(step.name, words)))
+            return None
+        if known.on == "logger" and kind != "logger":
+            self.faults.append(TemplateFault(step.offset, f"{step.name} works on a logger's name, and this is none"))
+            return None
+        separators = [self.setting.separator] if known.on == "logger" else []
+        if not known.takes:
+            if argument is not None:
+                self.faults.append(TemplateFault(step.offset, f"{step.name} takes no argument"))
+                return None
+            return known.make()
+        if argument is None:
+            wants = "a number" if known.takes == "number" else "a text"
+            self.faults.append(TemplateFault(step.offset, f"{step.name} needs {wants}"))
+            return None
+        if known.takes == "text":
+            return known.make(argument)
+        if not (argument.isascii() and argument.isdigit()) or len(argument) > 6 or int(argument) > WIDEST:
+            what = f'{step.name} needs a whole number up to {WIDEST:,}, and "{argument[:40]}" is none'
+            self.faults.append(TemplateFault(step.offset, what))
+            return None
+        return known.make(int(argument), *separators)
+
+
+class TextTemplate(Struct, frozen=True):
+    """A parsed text template: its parts, and how to make the function that renders it."""
+
+    text: str
+    parts: tuple[str | Placeholder, ...]
+    setting: Setting
+
+    def compile(self, ending: str = "") -> Render:
+        """Return the function from (event, number in the input from 1) to text, ``ending`` included."""
+        writer = _Writer(self.setting)
+        pieces = [writer.bind(part) if isinstance(part, str) else writer.placeholder(part) for part in self.parts]
+        if ending:
+            pieces.append(writer.bind(ending))
+        return _function(writer.names, pieces)
+
+    @property
+    def placeholders(self) -> tuple[Placeholder, ...]:
+        """Return the placeholders, in order."""
+        return tuple(part for part in self.parts if isinstance(part, Placeholder))
+
+
+def _function(names: dict[str, object], pieces: list[str]) -> Render:
+    known = {
+        "filled": filled, "error_text": error_text, "text": _text, "position": _position, "pairs": pairs,
+        "other_fields": other_fields, "field": _field, **names,
+    }  # fmt: skip
+    code = "".join(f"{piece}, " for piece in pieces)
+    source = f"def render(e, n):\n    return ''.join(({code}))\n"
+    exec(compile(source, "<template>", "exec"), known)  # noqa: S102  (only our own code and bound names go in)
+    render: Render = known["render"]  # type: ignore[assignment]
+    return render
+
+
+def text_template(text: str, setting: Setting) -> TextTemplate:
+    """Return the template of ``text``; raise BadTemplate with every fault of form, source, step and argument."""
+    parts = tuple(parse(text))
+    writer = _Writer(setting)
+    for part in parts:
+        if isinstance(part, Placeholder):
+            writer.placeholder(part)
+    if writer.faults:
+        raise BadTemplate(writer.faults)
+    return TextTemplate(text, parts, setting)

@@ -1,0 +1,197 @@
+"""Traffic: many events sent through a plan and counted.
+
+Here: what reached what, what stopped where, how many bytes. Events of one logger and level whose route is settled
+are counted together; nothing is kept per event.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+
+from msgspec import Struct, field
+
+from vetrina.core.events import Event, unfilled
+from vetrina.core.plan import Appender, Plan
+from vetrina.core.routing import EARLY_GATES, Decision, Route, Router
+
+Measure = Callable[[Event, int], int]
+
+
+def ending_of(appender: Appender) -> str:
+    """Return what follows each event in an appender's sink."""
+    if appender.template.ending is None and appender.sink.kind == "syslog":
+        return ""
+    return appender.template.own_ending()
+
+
+def to_bytes(text: str, encoding: str) -> bytes:
+    """Return a text in a sink's encoding; what that cannot hold is written as a backslash escape."""
+    return text.encode(encoding, "backslashreplace")
+
+
+def measure(appender: Appender) -> Measure:
+    """Return the function from (event, number) to the bytes that the appender writes for it."""
+    render = appender.template.compile(ending_of(appender))
+    encoding = appender.encoding
+    if encoding == "utf-8":
+
+        def in_utf8(event: Event, number: int) -> int:
+            text = render(event, number)
+            return len(text) if text.isascii() else len(text.encode())
+
+        return in_utf8
+    return lambda event, number: len(to_bytes(render(event, number), encoding))
+
+
+class AppenderCount(Struct):
+    """What one appender got: deliveries, bytes, and what each gate stopped on the way to it."""
+
+    reached: int = 0
+    bytes: int = 0
+    stopped: dict[str, int] = field(default_factory=dict)
+
+
+class Cell(Struct):
+    """The events of one logger and severity: how many, and how many deliveries to each appender."""
+
+    logger: str
+    severity: int
+    events: int = 0
+    reached: dict[str, int] = field(default_factory=dict)
+
+
+class Traffic(Struct):
+    """What became of all events."""
+
+    events: int = 0
+    unfilled: int = 0
+    unrouted: int = 0
+    stopped: dict[str, int] = field(default_factory=lambda: dict.fromkeys(EARLY_GATES, 0))
+    appenders: dict[str, AppenderCount] = field(default_factory=dict)
+    cells: dict[tuple[str, int], Cell] = field(default_factory=dict)
+    bytes_known: bool = True
+
+
+class _Flow:
+    """The events of one (logger, level as written) that took one route."""
+
+    __slots__ = ("count", "decision", "logger", "meters", "route", "severity")
+
+    def __init__(self, logger: str, severity: int, decision: Decision) -> None:
+        self.logger, self.severity, self.decision = logger, severity, decision
+        self.route = decision.route
+        self.count = 0
+        self.meters: list[_Meter] | None = None
+
+
+class _Meter:
+    """Bytes of one rendering, for the appenders that share it."""
+
+    __slots__ = ("bytes", "measure")
+
+    def __init__(self, measure_: Measure) -> None:
+        self.measure = measure_
+        self.bytes = 0
+
+
+class Counter:
+    """Sends events through a router and counts; ``with_bytes`` renders every delivery as well."""
+
+    def __init__(self, router: Router, *, with_bytes: bool = True) -> None:
+        self.router = router
+        self.with_bytes = with_bytes
+        self._flows: dict[tuple[str, int | str], _Flow] = {}
+        self._routes: dict[tuple[str, int, Route], int] = {}
+        self._measures: dict[str, Measure] = {}
+        self._bytes: dict[str, int] = dict.fromkeys(router.plan.appenders, 0)
+        self._unfilled = 0
+        self._number = 0
+
+    def feed(self, events: Iterable[Event]) -> None:
+        """Count ``events``; each must have a level that the plan knows."""
+        flows, number, unfilled_ = self._flows, self._number, 0
+        with_bytes = self.with_bytes
+        for event in events:
+            number += 1
+            try:
+                flow = flows[event.logger, event.level]
+            except KeyError:
+                flow = self._flow(event)
+            count = event.count or 1
+            if "{" in event.message:
+                unfilled_ += unfilled(event) * count
+            if flow.route is None:
+                self._feed_one(flow, event, number, count)
+                continue
+            flow.count += count
+            if with_bytes and flow.meters:
+                for meter in flow.meters:
+                    meter.bytes += meter.measure(event, number) * count
+        self._number = number
+        self._unfilled += unfilled_
+
+    def _flow(self, event: Event) -> _Flow:
+        decision = self.router.decide(event.logger, event.level)
+        flow = _Flow(event.logger or "root", self.router.severities[event.level], decision)
+        if self.with_bytes and decision.route is not None and decision.route.deliveries:
+            flow.meters = [self._meter(one.appender) for one in decision.route.deliveries]
+        self._flows[event.logger, event.level] = flow
+        return flow
+
+    def _meter(self, appender: str) -> _Meter:
+        return _Meter(self._measure(appender))
+
+    def _measure(self, appender: str) -> Measure:
+        known = self._measures.get(appender)
+        if known is None:
+            known = self._measures[appender] = measure(self.router.plan.appenders[appender])
+        return known
+
+    def _feed_one(self, flow: _Flow, event: Event, number: int, count: int) -> None:
+        route = flow.decision.follow(event)
+        key = (flow.logger, flow.severity, route)
+        self._routes[key] = self._routes.get(key, 0) + count
+        if self.with_bytes:
+            for delivery in route.deliveries:
+                self._bytes[delivery.appender] += self._measure(delivery.appender)(event, number) * count
+
+    def result(self) -> Traffic:
+        """Return the sums so far."""
+        traffic = Traffic(unfilled=self._unfilled, bytes_known=self.with_bytes)
+        traffic.appenders = {name: AppenderCount(bytes=size) for name, size in self._bytes.items()}
+        for flow in self._flows.values():
+            if flow.route is not None:
+                _add(traffic, flow.logger, flow.severity, flow.route, flow.count)
+                for delivery, meter in zip(flow.route.deliveries, flow.meters or (), strict=False):
+                    traffic.appenders[delivery.appender].bytes += meter.bytes
+        for (logger, severity, route), count in self._routes.items():
+            _add(traffic, logger, severity, route, count)
+        for name, appender in traffic.appenders.items():
+            if appender.reached and self.with_bytes:
+                header = self.router.plan.appenders[name].template.header(ending_of(self.router.plan.appenders[name]))
+                appender.bytes += len(to_bytes(header, self.router.plan.appenders[name].encoding))
+        traffic.cells = dict(sorted(traffic.cells.items()))
+        return traffic
+
+
+def _add(traffic: Traffic, logger: str, severity: int, route: Route, count: int) -> None:
+    traffic.events += count
+    cell = traffic.cells.get((logger, severity))
+    if cell is None:
+        cell = traffic.cells[logger, severity] = Cell(logger, severity)
+    cell.events += count
+    if not route.deliveries:
+        traffic.unrouted += count
+    if route.stopped_at is not None:
+        traffic.stopped[route.stopped_at] += count
+    for delivery in route.deliveries:
+        traffic.appenders[delivery.appender].reached += count
+        cell.reached[delivery.appender] = cell.reached.get(delivery.appender, 0) + count
+    for stop in route.stops:
+        gates = traffic.appenders[stop.appender].stopped
+        gates[stop.gate] = gates.get(stop.gate, 0) + count
+
+
+def appender_sinks(plan: Plan) -> dict[str, str]:
+    """Return appender to the label of its sink, as `file logs/drive.log`."""
+    return {name: f"{one.sink.kind} {one.sink.label}".strip() for name, one in plan.appenders.items()}

@@ -1,0 +1,46 @@
+"""The chapters of the tour: what is asked, the command, and what to notice in its output."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+
+class Chapter(NamedTuple):
+    """One step of the tour; ``code`` is the exit code that the command ends with."""
+
+    title: str
+    question: str
+    call: tuple[str, ...]
+    notice: str
+    code: int = 0
+
+
+CHAPTERS: tuple[Chapter, ...] = (
+    Chapter(
+        "Which level does each logger really have?",
+        "plan.yaml sets few levels; the others are inherited. Who decides, on which line, and where does each deliver?",
+        ("levels", "plan.yaml", "ropeway.gate.scanner", "lib.pool", "ropeway.drive"),
+        "The scanner inherits info from ropeway, so its debug messages stop there. ropeway.drive delivers to desk twice. "
+        "lib delivers nowhere, and lib.pool's own entry is switched off.",
+    ),
+    Chapter(
+        "Which events reach which sink?",
+        "A week of real traffic, sent through the plan without touching any sink.",
+        ("routes", "plan.yaml", "week.jsonl"),
+        "One heartbeat line stands for sixty events (its count). desk shows more arrivals than events for the drive. "
+        "The warnings of lib.http arrive nowhere, and night-report is attached to nothing.",
+    ),
+    Chapter(
+        "Why is the debug message not there?",
+        "A guest's badge was read, and the log shows nothing. Line by line: which gate stopped it?",
+        ("why", "plan.yaml", "--logger", "ropeway.gate.scanner", "--level", "debug", "--field", "badge=20817"),
+        "The level gate: nothing is wrong with any appender. The line to change is named.",
+        1,
+    ),
+    Chapter(
+        "And why is this one there twice?",
+        "The brake fault of Friday, from the file itself.",
+        ("why", "plan.yaml", "--from", "week.jsonl:2110"),
+        "desk is met twice on the climb, at ropeway.drive and at root; each meeting delivers.",
+    ),
+)

@@ -1,0 +1,135 @@
+"""The documents that commands print with `--json`, as typed records: what `vetrina schema output` describes."""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+import msgspec
+
+OriginKind = Literal["file", "stage", "layer", "option", "environment", "default"]
+Gate = Literal["door", "level", "nowhere", "attachment", "once", "disabled", "floor", "ceiling", "rules"]
+EarlyGate = Literal["door", "level", "nowhere"]
+
+
+class Place(msgspec.Struct):
+    """Where an effective value came from; file and line are null where no file holds it."""
+
+    kind: OriginKind
+    file: str | None
+    line: int | None
+    column: int | None = None
+    label: str = ""
+
+
+class LevelEntry(msgspec.Struct):
+    """One logger; `set` is null where its level is inherited."""
+
+    logger: str
+    set: str | None
+    effective: str
+    severity: int
+    inherited_from: str | None
+    origin: Place
+    climb: bool
+    enabled: bool
+    delivers: list[str]
+    changed_from: str = ""
+    note: str = ""
+
+
+class Levels(msgspec.Struct):
+    """`levels --json`."""
+
+    loggers: list[LevelEntry]
+
+
+class EarlyStops(msgspec.Struct):
+    """Events stopped before any appender was asked."""
+
+    door: int
+    level: int
+    nowhere: int
+
+
+class AppenderTraffic(msgspec.Struct):
+    """What one appender got; `bytes` is null under --counts-only."""
+
+    appender: str
+    sink: str
+    reached: int
+    bytes: int | None
+    stopped: dict[str, int]
+
+
+class TrafficCell(msgspec.Struct):
+    """The events of one logger and level, and how many deliveries each appender got of them."""
+
+    logger: str
+    level: str
+    events: int
+    reached: dict[str, int]
+
+
+class Routes(msgspec.Struct):
+    """`routes --json`; with --each the lines are described by `routes-each`."""
+
+    events: int
+    unreadable: int
+    unfilled: int
+    unrouted: int
+    stopped: EarlyStops
+    appenders: list[AppenderTraffic]
+    cells: list[TrafficCell]
+
+
+class Delivery(msgspec.Struct):
+    """An arrival; `via` is the logger whose attachment it was."""
+
+    appender: str
+    via: str
+
+
+class Stop(msgspec.Struct):
+    """An arrival that did not happen, and the gate."""
+
+    appender: str
+    via: str
+    gate: Gate
+
+
+class RoutesEach(msgspec.Struct):
+    """One line of `routes --each --json`."""
+
+    line: int
+    logger: str
+    level: str
+    stopped_at: EarlyGate | None
+    deliveries: list[Delivery]
+    stops: list[Stop]
+
+
+class GateStep(msgspec.Struct):
+    """One gate that was asked."""
+
+    gate: Gate
+    passed: bool
+    compared: str
+    appender: str | None
+    via: str | None
+    origin: Place | None
+
+
+class Why(msgspec.Struct):
+    """`why --json`."""
+
+    logger: str
+    level: str
+    severity: int
+    message: str
+    verdict: str
+    stopped_at: EarlyGate | None
+    deliveries: list[Delivery]
+    gates: list[GateStep]
+
+
+OUTPUTS: dict[str, Any] = {"levels": Levels, "routes": Routes, "routes-each": RoutesEach, "why": Why}

@@ -1,0 +1,59 @@
+"""Packed files as streams: unpacked piece by piece, whole members after one another, and never cut off in silence."""
+
+from __future__ import annotations
+
+import zlib
+from typing import IO, Any
+
+import zstandard
+
+ERRORS = (zlib.error, zstandard.ZstdError)
+_PIECES = {".gz": 16 << 10, ".zst": 1 << 10}
+"""Bytes taken from the packed file at once: so few that what they can grow to stays bounded (a bomb, too)."""
+
+
+def _unpacker(ending: str) -> Any:
+    if ending == ".gz":
+        return zlib.decompressobj(31)
+    return zstandard.ZstdDecompressor(max_window_size=1 << 27).decompressobj()
+
+
+class PackedReader:
+    """The unpacked bytes of a .gz or .zst file; ``read`` raises EOFError where the file is cut off."""
+
+    def __init__(self, raw: IO[bytes], ending: str) -> None:
+        self._raw, self._ending = raw, ending
+        self._unpacker = _unpacker(ending)
+        self._begun = False
+        self._left = b""
+
+    def read(self, size: int) -> bytes:
+        """Return some bytes, about ``size`` at most, nothing at the end."""
+        pieces: list[bytes] = []
+        total = 0
+        while total < size:
+            packed = self._left or self._raw.read(_PIECES[self._ending])
+            self._left = b""
+            if not packed:
+                if pieces:
+                    break
+                if self._begun:
+                    message = "the packed data ends early"
+                    raise EOFError(message)
+                return b""
+            piece = self._unpack(packed)
+            if piece:
+                pieces.append(piece)
+                total += len(piece)
+        return b"".join(pieces)
+
+    def _unpack(self, packed: bytes) -> bytes:
+        if not self._begun and not packed.strip(b"\0"):
+            return b""  # padding after the last member
+        self._begun = True
+        piece: bytes = self._unpacker.decompress(packed)
+        if self._unpacker.eof:
+            self._left = self._unpacker.unused_data
+            self._unpacker = _unpacker(self._ending)
+            self._begun = False
+        return piece

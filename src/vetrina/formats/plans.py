@@ -1,0 +1,164 @@
+"""Plans from files, with the layers and options of a call."""
+
+from __future__ import annotations
+
+import gc
+import os
+from collections.abc import Iterator, Sequence
+from collections.abc import Mapping as AbstractMapping
+from contextlib import contextmanager
+from pathlib import Path
+
+from vetrina.core.faults import Fault, Place, Refused
+from vetrina.core.filling import NAME, Given
+from vetrina.core.in_force import Asked, InForce, LayerFile, SetOption, TuneOption, parse_path, put_in_force
+from vetrina.core.nodes import Node, Source, synthetic
+from vetrina.core.plan import Plan
+from vetrina.formats.documents import decode, read_bytes, read_document
+
+
+def read_in_force(
+    plan: str | Path,
+    *,
+    stages: Sequence[str] = (),
+    layers: Sequence[str | Path] = (),
+    env: Sequence[str] = (),
+    env_files: Sequence[str | Path] = (),
+    sets: Sequence[str] = (),
+    tunes: Sequence[str] = (),
+    environment: AbstractMapping[str, str] | None = None,
+) -> InForce:
+    """Read a plan with its layers and options, in the order of precedence; raise Refused with every fault.
+
+    ``env`` holds `NAME=VALUE`, ``sets`` `PATH=VALUE`, ``tunes`` `LOGGER=LEVEL`. ``environment`` is the process's
+    own unless given.
+    """
+    with _collector_paused():
+        return _read_in_force(Path(plan), stages, layers, env, env_files, sets, tunes, environment)
+
+
+@contextmanager
+def _collector_paused() -> Iterator[None]:
+    """Pause the cycle collector: a plan of 10,000 loggers is a million objects that all stay."""
+    was_on = gc.isenabled()
+    gc.disable()
+    try:
+        yield
+    finally:
+        if was_on:
+            gc.enable()
+
+
+def _read_in_force(
+    path: Path,
+    stages: Sequence[str],
+    layers: Sequence[str | Path],
+    env: Sequence[str],
+    env_files: Sequence[str | Path],
+    sets: Sequence[str],
+    tunes: Sequence[str],
+    environment: AbstractMapping[str, str] | None,
+) -> InForce:
+    plan = str(path)
+    faults: list[Fault] = []
+    document = _read(path, plan, faults)
+    asked = Asked(
+        stages=tuple(stages),
+        layers=tuple(LayerFile(str(layer), _read(Path(layer), str(layer), faults)) for layer in layers),
+        sets=tuple(one for text in sets if (one := _set_option(text, faults)) is not None),
+        tunes=tuple(tune for text in tunes if (tune := _tune_option(text, faults)) is not None),
+        env=_given(env, faults),
+        env_file=_env_files(env_files, faults),
+        environment=dict(os.environ if environment is None else environment),
+    )
+    folder = os.path.normpath(path.parent) if path.parent != Path() else "."
+    return put_in_force(document, plan, folder, asked, faults)
+
+
+def read_plan(
+    plan: str | Path,
+    *,
+    stages: Sequence[str] = (),
+    layers: Sequence[str | Path] = (),
+    env: Sequence[str] = (),
+    env_files: Sequence[str | Path] = (),
+    sets: Sequence[str] = (),
+    tunes: Sequence[str] = (),
+    environment: AbstractMapping[str, str] | None = None,
+) -> Plan:
+    """Return the plan in force; see `read_in_force` for the options and the faults."""
+    return read_in_force(
+        plan, stages=stages, layers=layers, env=env, env_files=env_files, sets=sets, tunes=tunes, environment=environment
+    ).plan
+
+
+def _read(path: Path, name: str, faults: list[Fault]) -> Node | None:
+    text = decode(read_bytes(path, name), name)
+    return read_document(text, Source(name, "file", text), faults.append)
+
+
+def _set_option(text: str, faults: list[Fault]) -> SetOption | None:
+    source = Source(f"--set {text}", "option")
+    parsed = parse_path(text)
+    if isinstance(parsed, str) or not parsed[1]:
+        reason = parsed if isinstance(parsed, str) else "there is no = after the path"
+        faults.append(Fault("call", f"this is not PATH=VALUE: {reason}", fix="write --set 'loggers[ropeway.gate].level=debug'",
+                            where=source.name))  # fmt: skip
+        return None
+    steps, rest = parsed
+    try:
+        node = read_document(rest[1:], source, faults.append)
+    except Refused as refused:
+        faults.append(Fault("call", f"the value is not YAML: {refused.faults[0].what}", where=source.name))
+        return None
+    return SetOption(f"--set {text}", steps, node or synthetic(source, ""), source)
+
+
+def _tune_option(text: str, faults: list[Fault]) -> TuneOption | None:
+    logger, equals, level = text.rpartition("=")
+    if not equals or not level.strip():
+        faults.append(Fault("call", "this is not LOGGER=LEVEL", fix="write --tune ropeway.gate=debug", where=f"--tune {text}"))
+        return None
+    return TuneOption(f"--tune {text}", logger.strip(), level.strip(), Source(f"--tune {text}", "option"))
+
+
+def _given(env: Sequence[str], faults: list[Fault]) -> dict[str, Given]:
+    found: dict[str, Given] = {}
+    for text in env:
+        name, equals, value = text.partition("=")
+        if not equals or not NAME.match(name):
+            faults.append(Fault("call", "this is not NAME=VALUE", fix="write --env ROPEWAY_LOGS=/tmp/logs",
+                                where=f"--env {name if equals else text}"))  # fmt: skip
+            continue
+        found[name] = Given(value, "--env")
+    return found
+
+
+def _env_files(paths: Sequence[str | Path], faults: list[Fault]) -> dict[str, Given]:
+    found: dict[str, Given] = {}
+    for path in paths:
+        found |= _env_file(Path(path), str(path), faults)
+    return found
+
+
+def _env_file(path: Path, name: str, faults: list[Fault]) -> dict[str, Given]:
+    from io import StringIO  # noqa: PLC0415  (env files are rare)
+
+    from dotenv.parser import parse_stream  # noqa: PLC0415
+
+    text = decode(read_bytes(path, name), name)
+    found: dict[str, Given] = {}
+    for binding in parse_stream(StringIO(text)):
+        line = binding.original.line + (len(binding.original.string) - len(binding.original.string.lstrip("\r\n")) > 0)
+        place = Place(name, binding.original.line, 1)
+        if binding.error:
+            shown = binding.original.string.strip().partition("=")[0][:40]
+            faults.append(Fault("env-file", f'line {line} ("{shown}…") is not NAME=VALUE', fix="quote values with blanks; begin remarks with #",
+                                place=place))  # fmt: skip
+        elif binding.key is not None:
+            if binding.value is None or not NAME.match(binding.key):
+                faults.append(Fault("env-file", f'"{binding.key[:40]}" is not NAME=VALUE', place=place,
+                                    fix="a name is letters, digits and _, then ="))  # fmt: skip
+                continue
+            found[binding.key] = Given(binding.value, f"env file {name}", place)
+    return found

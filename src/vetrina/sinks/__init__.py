@@ -1,0 +1,1 @@
+"""Deliveries for real: one module for each kind of sink."""

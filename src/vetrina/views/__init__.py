@@ -1,0 +1,1 @@
+"""Results for people: tables, trees, figures. Nothing is computed here."""

@@ -1,0 +1,123 @@
+"""The tree of loggers: set and effective levels, where each comes from, where each delivers."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from vetrina.core.levels import Scale
+from vetrina.core.logger_rows import LevelRow
+from vetrina.core.origins import Origin
+from vetrina.core.plan import Plan
+from vetrina.views.screen import Column, Line, Span, level_style, pad, safe, span, table
+
+
+def as_json(rows: Sequence[LevelRow], scale: Scale) -> dict[str, Any]:
+    """Return the document of `levels --json`."""
+    return {
+        "loggers": [
+            {
+                "logger": row.logger,
+                "set": None if row.set_level is None else scale.name(row.set_level),
+                "effective": scale.name(row.effective),
+                "severity": row.effective,
+                "inherited_from": row.inherited_from,
+                "origin": origin_json(row.origin),
+                "climb": row.climb,
+                "enabled": row.enabled,
+                "delivers": list(row.delivers),
+                **({"changed_from": row.changed} if row.changed else {}),
+                **({"note": row.note} if row.note else {}),
+            }
+            for row in rows
+        ]
+    }
+
+
+def origin_json(origin: Origin) -> dict[str, Any]:
+    """Return an origin as data."""
+    place = origin.place
+    found: dict[str, Any] = {
+        "kind": origin.kind,
+        "file": place.file if place else None,
+        "line": place.line if place else None,
+        "column": place.column if place else None,
+    }
+    if origin.label and origin.kind != "file":
+        found["label"] = origin.label
+    return found
+
+
+def level_lines(rows: Sequence[LevelRow], plan: Plan, width: int) -> list[Line]:
+    """Return the tree as a table."""
+    scale = plan.scale
+    heads = [
+        Column("logger", least=14),
+        Column("set"),
+        Column("in force"),
+        Column("level comes from", least=18),
+        Column("delivers to", least=16),
+    ]
+    cells = [
+        [
+            span("  " * row.depth + row.logger, "" if row.enabled else "quiet"),
+            _set_cell(row, scale),
+            span(scale.name(row.effective), level_style(row.effective)),
+            _from_cell(row),
+            _to_cell(row),
+        ]
+        for row in rows
+    ]
+    lines = table(heads, cells, width)
+    return lines + _remarks(rows)
+
+
+def _set_cell(row: LevelRow, scale: Scale) -> Span:
+    if not row.enabled:
+        return span("(off duty)", "quiet")
+    return span("·" if row.set_level is None else scale.name(row.set_level), "" if row.set_level is not None else "quiet")
+
+
+def _from_cell(row: LevelRow) -> Span:
+    brief = row.origin.brief()
+    where = f"{row.inherited_from}, {brief}" if row.inherited_from else brief
+    if row.changed:
+        return span(f"{where}, was {row.changed}", "changed")
+    return span(where, "quiet" if row.inherited_from else "")
+
+
+def _to_cell(row: LevelRow) -> Span:
+    if not row.delivers:
+        return span("nowhere", "bad")
+    names: dict[str, int] = {}
+    for name in row.delivers:
+        names[name] = names.get(name, 0) + 1
+    text = ", ".join(name if count == 1 else f"{name} ×{count}" for name, count in names.items())
+    twice = any(count > 1 for count in names.values())
+    stop = "" if row.climb else "  (climbs no further)"
+    return span(text + stop, "raised" if twice else "")
+
+
+def _remarks(rows: Sequence[LevelRow]) -> list[Line]:
+    lines: list[Line] = []
+    folded = [row for row in rows if row.folded]
+    if any(not row.enabled for row in rows):
+        lines.append([Span("(off duty): enabled is false, so the entry counts as if it were not there.", "quiet")])
+    if any(any(row.delivers.count(name) > 1 for name in row.delivers) for row in rows):
+        lines.append([Span("×2: one message arrives there twice, from the logger and from an ancestor.", "quiet")])
+    if folded:
+        total = sum(row.folded for row in folded)
+        lines.append([Span(f"{total} more loggers are folded below these (--depth, --under).", "quiet")])
+    return [[], *lines] if lines else []
+
+
+def title_lines(plan: Plan, shown: int, total: int, asked: str) -> list[Line]:
+    """Return the heading: which plan, under which stages and options, and how many loggers."""
+    name = safe(plan.title or plan.name)
+    head: Line = [Span(name, "title")]
+    if plan.title:
+        head.append(span(f"  {plan.name}", "quiet"))
+    if asked:
+        head.append(span(f"  {asked}", "changed"))
+    count = f"{shown} of {total} loggers" if shown != total else f"{total} loggers"
+    return [head, [Span(pad(count, 0), "quiet")], []]

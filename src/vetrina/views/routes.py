@@ -1,0 +1,182 @@
+"""Which events reach which appender: the matrix, what the gates stopped, what went nowhere."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from vetrina.core.levels import Scale
+from vetrina.core.plan import Plan
+from vetrina.core.quantities import show_size
+from vetrina.core.routing import GATES, Route
+from vetrina.core.traffic import Cell, Traffic, appender_sinks
+from vetrina.views.screen import Column, Line, Span, counted, level_style, number, span, table
+
+_LANE_GATES = GATES[3:]
+WARN = 13
+
+
+def as_json(traffic: Traffic, plan: Plan, unreadable: int) -> dict[str, Any]:
+    """Return the document of `routes --json`."""
+    sinks = appender_sinks(plan)
+    return {
+        "events": traffic.events,
+        "unreadable": unreadable,
+        "unfilled": traffic.unfilled,
+        "unrouted": traffic.unrouted,
+        "stopped": traffic.stopped,
+        "appenders": [
+            {
+                "appender": name,
+                "sink": sinks[name],
+                "reached": one.reached,
+                "bytes": one.bytes if traffic.bytes_known else None,
+                "stopped": {gate: one.stopped[gate] for gate in GATES if gate in one.stopped},
+            }
+            for name, one in traffic.appenders.items()
+        ],
+        "cells": [
+            {
+                "logger": cell.logger,
+                "level": plan.scale.name(cell.severity),
+                "events": cell.events,
+                "reached": {name: cell.reached[name] for name in traffic.appenders if name in cell.reached},
+            }
+            for cell in traffic.cells.values()
+        ],
+    }
+
+
+def each_json(line: int, logger: str, level: str, route: Route) -> dict[str, Any]:
+    """Return one line of `routes --each --json`."""
+    return {
+        "line": line,
+        "logger": logger,
+        "level": level,
+        "stopped_at": route.stopped_at,
+        "deliveries": [{"appender": one.appender, "via": one.via} for one in route.deliveries],
+        "stops": [{"appender": one.appender, "via": one.via, "gate": one.gate} for one in route.stops],
+    }
+
+
+def each_line(line: int, logger: str, severity: int, scale: Scale, route: Route) -> Line:
+    """Return one event of `routes --each` for people."""
+    spans: Line = [
+        span(f"{line:>7}  ", "quiet"),
+        span(f"{scale.name(severity):<8}", level_style(severity)),
+        span(f" {logger}  "),
+    ]
+    if route.stopped_at:
+        return [*spans, span(f"stopped at {route.stopped_at}", "bad")]
+    reached = ", ".join(one.appender for one in route.deliveries) or "no appender"
+    spans.append(span(f"-> {reached}", "good" if route.deliveries else "bad"))
+    stops = ", ".join(f"{one.appender} at {one.gate}" for one in route.stops)
+    return [*spans, span(f"  (stopped: {stops})", "quiet")] if stops else spans
+
+
+def route_lines(traffic: Traffic, plan: Plan, unreadable: int, width: int) -> list[Line]:
+    """Return sums, appenders and the matrix."""
+    lines = _sums(traffic, unreadable)
+    lines += [[], [Span("Where they arrive", "title")], *_appenders(traffic, plan, width)]
+    lines += [[], [Span("Who sends what where", "title")], *_matrix(traffic, plan, width)]
+    lines += _lost(traffic, plan)
+    return lines
+
+
+def _sums(traffic: Traffic, unreadable: int) -> list[Line]:
+    arrived = traffic.events - traffic.unrouted
+    head: Line = [Span(counted(traffic.events, "event"), "title"), Span(f": {number(arrived)} arrive somewhere, ")]
+    head.append(Span(f"{number(traffic.unrouted)} arrive nowhere", "bad" if traffic.unrouted else ""))
+    lines: list[Line] = [head]
+    stops = [f"{number(count)} at {gate}" for gate, count in traffic.stopped.items() if count]
+    if stops:
+        lines.append([Span("stopped before any appender: " + ", ".join(stops), "quiet")])
+    if traffic.unfilled:
+        lines.append([Span(f"{counted(traffic.unfilled, 'hole')} in messages had no field to fill them", "quiet")])
+    if unreadable:
+        lines.append([Span(f"{counted(unreadable, 'line')} could not be read (shown on standard error)", "bad")])
+    return lines
+
+
+def _appenders(traffic: Traffic, plan: Plan, width: int) -> list[Line]:
+    sinks = appender_sinks(plan)
+    heads = [
+        Column("appender", least=10),
+        Column("events", right=True),
+        Column("bytes", right=True),
+        Column("stopped on the way", least=18),
+        Column("sink", least=12),
+    ]
+    rows = []
+    for name, one in traffic.appenders.items():
+        stops = ", ".join(f"{number(one.stopped[gate])} at {gate}" for gate in _LANE_GATES if gate in one.stopped)
+        size = show_size(one.bytes) if traffic.bytes_known else "not asked"
+        rows.append([
+            span(name),
+            span(number(one.reached), "" if one.reached else "bad"),
+            span(size),
+            span(stops or "·", "quiet"),
+            span(sinks[name], "quiet"),
+        ])  # fmt: skip
+    return table(heads, rows, width, 2)
+
+
+def _matrix(traffic: Traffic, plan: Plan, width: int) -> list[Line]:
+    """Return loggers with their levels down, appenders across; a dot where nothing arrives."""
+    names = [name for name, one in traffic.appenders.items() if one.reached]
+    room = max(1, (width - 44) // 10)
+    lines: list[Line] = []
+    for start in range(0, max(1, len(names)), room):
+        part = names[start : start + room]
+        heads = [Column("logger", least=16), Column("level"), Column("events", right=True)]
+        heads += [Column(name if len(name) <= 16 else name[:15] + "…", right=True) for name in part]
+        rows: list[Sequence[Span]] = []
+        before = ""
+        for cell in traffic.cells.values():
+            if start and not any(name in cell.reached for name in part):
+                continue
+            rows.append(_matrix_row(cell, part, plan.scale, first=cell.logger != before))
+            before = cell.logger
+        if lines:
+            lines.append([])
+        lines += table(heads, rows, width, 2)
+    return lines
+
+
+def _matrix_row(cell: Cell, names: list[str], scale: Scale, *, first: bool) -> list[Span]:
+    row = [
+        span(cell.logger if first else ""),
+        span(scale.name(cell.severity), level_style(cell.severity)),
+        span(number(cell.events)),
+    ]
+    for name in names:
+        count = cell.reached.get(name, 0)
+        style = "raised" if count > cell.events else "" if count else "quiet"
+        row.append(span(number(count) if count else "·", style))
+    return row
+
+
+def _lost(traffic: Traffic, plan: Plan) -> list[Line]:
+    """Return what a reader should notice: more arrivals than events, and what arrives nowhere."""
+    twice: dict[str, list[str]] = {}
+    for cell in traffic.cells.values():
+        for name, count in cell.reached.items():
+            if count > cell.events and cell.logger not in twice.setdefault(name, []):
+                twice[name].append(cell.logger)
+    grave = [cell for cell in traffic.cells.values() if not cell.reached and cell.severity >= WARN]
+    silent = [name for name, one in traffic.appenders.items() if not one.reached]
+    notes = [f"every message arrives more than once in {name}: {_some(who)}" for name, who in twice.items() if who]
+    if grave:
+        who = _some([f"{cell.logger} ({number(cell.events)} at {plan.scale.name(cell.severity)})" for cell in grave])
+        notes.append(f"warnings or worse that arrive nowhere: {who}")
+    if silent:
+        notes.append(f"nothing reached: {_some(silent)}")
+    if not notes:
+        return []
+    return [[], [Span("Worth a look", "title")], *([Span("  - "), span(note)] for note in notes)]
+
+
+def _some(names: Sequence[str]) -> str:
+    """Return the first few names, and how many more there are."""
+    more = f" and {len(names) - 6} more" if len(names) > 6 else ""
+    return ", ".join(names[:6]) + more

@@ -1,0 +1,209 @@
+"""Text on a screen: styled lines, made harmless, aligned by display columns.
+
+Lines are lists of spans. On a terminal Rich paints them; in a pipe, without colour, or with NO_COLOR they are plain,
+and Rich is never loaded.
+"""
+
+from __future__ import annotations
+
+import os
+import sys
+import unicodedata
+from collections.abc import Iterable, Sequence
+from typing import IO, NamedTuple
+
+WIDTH_IN_A_PIPE = 100
+NARROWEST = 40
+_HIDDEN = {"Cc", "Cf", "Cs", "Co", "Cn", "Zl", "Zp"}
+_NAMED = {"\n": "\\n", "\r": "\\r", "\t": "\\t", "\x1b": "\\e", "\0": "\\0"}
+STYLES = {
+    "title": "bold",
+    "quiet": "bright_black",
+    "good": "green",
+    "bad": "bold red",
+    "place": "cyan",
+    "changed": "magenta",
+    "command": "bold cyan",
+    "faint": "bright_black",
+    "low": "blue",
+    "plain": "",
+    "raised": "yellow",
+    "grave": "red",
+    "gravest": "bold white on red",
+}
+
+
+class Span(NamedTuple):
+    """A stretch of text in one style."""
+
+    text: str
+    style: str = ""
+
+
+Line = list[Span]
+
+
+def safe(text: str) -> str:
+    """Return ``text`` with everything that could steer a terminal made visible: control, format, surrogate."""
+    if text.isascii() and text.isprintable():
+        return text
+    return "".join(_shown(char) for char in text)
+
+
+def _shown(char: str) -> str:
+    if char.isprintable() or unicodedata.category(char) not in _HIDDEN:
+        return char
+    named = _NAMED.get(char)
+    if named:
+        return named
+    code = ord(char)
+    return f"\\x{code:02x}" if code < 0x100 else f"\\u{code:04x}" if code < 0x10000 else f"\\U{code:08x}"
+
+
+def columns(text: str) -> int:
+    """Return how many columns a harmless text takes on a terminal."""
+    if text.isascii():
+        return len(text)
+    return sum(_columns(char) for char in text)
+
+
+def _columns(char: str) -> int:
+    if unicodedata.combining(char) or unicodedata.category(char) in {"Mn", "Me"}:
+        return 0
+    return 2 if unicodedata.east_asian_width(char) in {"W", "F"} else 1
+
+
+def shorten(text: str, width: int) -> str:
+    """Return ``text`` cut to ``width`` columns, with an ellipsis where something is gone."""
+    if columns(text) <= width:
+        return text
+    kept, used = [], 1
+    for char in text:
+        used += _columns(char)
+        if used > width:
+            break
+        kept.append(char)
+    return "".join(kept) + "…"
+
+
+def pad(text: str, width: int, *, right: bool = False) -> str:
+    """Return ``text`` filled up to ``width`` columns, on the right or (``right``) on the left."""
+    gap = " " * max(0, width - columns(text))
+    return gap + text if right else text + gap
+
+
+def width_of(out: IO[str]) -> int:
+    """Return how many columns there are: the terminal's, or COLUMNS, or a usual width in a pipe."""
+    given = os.environ.get("COLUMNS", "")
+    if given.isdigit() and int(given) > 0:
+        return max(NARROWEST, min(int(given), 1000))
+    try:
+        if out.isatty():
+            return max(NARROWEST, os.get_terminal_size(out.fileno()).columns or 80)
+    except (OSError, ValueError):
+        pass
+    return WIDTH_IN_A_PIPE
+
+
+def painted(out: IO[str]) -> bool:
+    """Tell whether colour is wanted: on a terminal, unless NO_COLOR is set or the terminal is dumb."""
+    return out.isatty() and not os.environ.get("NO_COLOR") and os.environ.get("TERM") != "dumb"
+
+
+def show(lines: Iterable[Line | str], out: IO[str] | None = None) -> None:
+    """Write styled lines; a plain text is a line without style. Spans must be harmless already."""
+    out = out or sys.stdout
+    if not painted(out):
+        out.writelines(
+            "".join([part.text for part in line] if isinstance(line, list) else [line]).rstrip() + "\n" for line in lines
+        )
+        return
+    from rich.console import Console  # noqa: PLC0415  (62 ms of start-up, on terminals only)
+    from rich.text import Text  # noqa: PLC0415
+
+    console = Console(file=out, highlight=False, markup=False, emoji=False, soft_wrap=True, width=width_of(out))
+    for line in lines:
+        text = Text(end="")
+        for part in line if isinstance(line, list) else [Span(line)]:
+            text.append(part.text, STYLES.get(part.style, ""))
+        console.print(text, soft_wrap=True)
+
+
+def span(text: object, style: str = "") -> Span:
+    """Return a span of data, made harmless."""
+    return Span(safe(str(text)), style)
+
+
+def level_style(severity: int) -> str:
+    """Return the style of a severity."""
+    for lowest, style in ((18, "gravest"), (17, "grave"), (13, "raised"), (9, "plain"), (5, "low")):
+        if severity >= lowest:
+            return style
+    return "faint"
+
+
+class Column(NamedTuple):
+    """A column of a table: its heading, whether numbers stand right, and how narrow it may become."""
+
+    heading: str
+    right: bool = False
+    least: int = 0
+
+
+def table(heads: Sequence[Column], rows: Sequence[Sequence[Span]], width: int, indent: int = 0) -> list[Line]:
+    """Return a table as lines, at most ``width`` columns wide where its shrinking columns allow that.
+
+    Columns with ``least`` > 0 give way, the widest first, and are shortened with an ellipsis.
+    """
+    widths = [max([columns(head.heading), *(columns(row[at].text) for row in rows)]) for at, head in enumerate(heads)]
+    gap = 2
+    over = indent + sum(widths) + gap * (len(widths) - 1) - width
+    while over > 0:
+        shrinking = [at for at, head in enumerate(heads) if head.least and widths[at] > head.least]
+        if not shrinking:
+            break
+        widest = max(shrinking, key=lambda at: widths[at])
+        widths[widest] -= 1
+        over -= 1
+    lead = Span(" " * indent)
+    lines: list[Line] = []
+    if any(head.heading for head in heads):
+        lines.append([lead, *_row([Span(head.heading, "quiet") for head in heads], heads, widths, gap)])
+    lines += [[lead, *_row(row, heads, widths, gap)] for row in rows]
+    return lines
+
+
+def _row(cells: Sequence[Span], heads: Sequence[Column], widths: list[int], gap: int) -> Line:
+    spans: Line = []
+    for at, (cell, head, width) in enumerate(zip(cells, heads, widths, strict=True)):
+        if at:
+            spans.append(Span(" " * gap))
+        last = at == len(heads) - 1 and not head.right
+        text = shorten(cell.text, width)
+        spans.append(Span(text if last else pad(text, width, right=head.right), cell.style))
+    return spans
+
+
+def wrapped(text: str, width: int, indent: int = 0, style: str = "") -> list[Line]:
+    """Return a harmless text as lines of at most ``width`` columns, broken at blanks, further lines indented."""
+    lines: list[Line] = []
+    here = ""
+    for word in text.split(" "):
+        room = width - (indent if lines else 0)
+        if here and columns(here) + 1 + columns(word) > room:
+            lines.append([Span(" " * (indent if lines else 0)), Span(here, style)])
+            here = word
+        else:
+            here = f"{here} {word}" if here else word
+    lines.append([Span(" " * (indent if lines else 0)), Span(here, style)])
+    return lines
+
+
+def number(count: int) -> str:
+    """Return a count with a blank between thousands, as SI writes them."""
+    return f"{count:,}".replace(",", " ")
+
+
+def counted(count: int, noun: str) -> str:
+    """Return `1 event`, `2 events`."""
+    return f"{number(count)} {noun}{'' if count == 1 else 's'}"

@@ -1,0 +1,63 @@
+"""Shared by all tests: the installed program as a subprocess, and small builders."""
+
+from __future__ import annotations
+
+import json
+import os
+import subprocess
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import pytest
+from hypothesis import settings
+
+from support import PROGRAM, Ran, Run
+
+settings.register_profile("vetrina", deadline=None, max_examples=60, print_blob=True)
+settings.load_profile("vetrina")
+
+
+@pytest.fixture
+def folder(tmp_path: Path) -> Path:
+    return tmp_path
+
+
+@pytest.fixture
+def run(folder: Path) -> Run:
+    """Call the installed program in the test's own folder."""
+
+    def call(*words: object, stdin: bytes | None = None, env: dict[str, str] | None = None, cwd: Path | None = None) -> Ran:
+        environment = {name: value for name, value in os.environ.items() if not name.startswith("ROPEWAY_")}
+        environment |= {"COLUMNS": "100", "PYTHONUTF8": "1", **(env or {})}
+        done = subprocess.run(
+            [str(PROGRAM), *map(str, words)],
+            cwd=cwd or folder,
+            env=environment,
+            input=stdin if stdin is not None else b"",
+            capture_output=True,
+            timeout=120,
+            check=False,
+        )
+        assert b"Traceback" not in done.stderr, done.stderr.decode()
+        return Ran(done.returncode, done.stdout.decode(), done.stderr.decode())
+
+    return call
+
+
+@pytest.fixture
+def write(folder: Path) -> Callable[..., Path]:
+    """Write a file into the test's folder; events may be given as a list of records."""
+
+    def put(name: str, content: str | bytes | list[Any]) -> Path:
+        path = folder / name
+        path.parent.mkdir(parents=True, exist_ok=True)
+        if isinstance(content, bytes):
+            path.write_bytes(content)
+        elif isinstance(content, str):
+            path.write_text(content, encoding="utf-8")
+        else:
+            path.write_text("".join(json.dumps(row) + "\n" for row in content), encoding="utf-8")
+        return path
+
+    return put

@@ -1,0 +1,46 @@
+"""What tests share: the program, how a call of it ended, and events as records."""
+
+from __future__ import annotations
+
+import ctypes
+import json
+import sys
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+PROGRAM = Path(sys.executable).with_name("vetrina")
+DEMO = Path(__file__).parent.parent / "src" / "vetrina" / "demo"
+
+
+@dataclass(frozen=True)
+class Ran:
+    """How a call of the program ended."""
+
+    code: int
+    out: str
+    err: str
+
+    @property
+    def json(self) -> Any:
+        return json.loads(self.out)
+
+    @property
+    def lines(self) -> list[Any]:
+        return [json.loads(line) for line in self.out.splitlines()]
+
+
+Run = Callable[..., Ran]
+
+
+def event(logger: str = "ropeway.gate", level: object = "info", message: str = "hello", **more: Any) -> dict[str, Any]:
+    """Return an event as a record, with usual values for what a test does not care about."""
+    return {"time": "2026-11-16T05:12:00.123Z", "level": level, "logger": logger, "message": message, **more}
+
+
+def give_up_override() -> None:
+    """Let root obey permissions: give up CAP_DAC_OVERRIDE and CAP_DAC_READ_SEARCH before the program starts."""
+    libc = ctypes.CDLL(None)
+    for capability in (1, 2):
+        libc.prctl(24, capability, 0, 0, 0)
