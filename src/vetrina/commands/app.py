@@ -75,7 +75,7 @@ def run() -> int:
     """Run the program; return its exit code."""
     command = typer.main.get_command(app)
     try:
-        found = command.main(args=sys.argv[1:], prog_name="vetrina", standalone_mode=True)
+        found: object = command.main(args=sys.argv[1:], prog_name="vetrina", standalone_mode=True)
     except SystemExit as end:
         return end.code if isinstance(end.code, int) else 0
     return found if isinstance(found, int) else 0

@@ -40,13 +40,13 @@ def run(
     """  # noqa: D301
     found = calling.plan_in_force(plan, stage, with_, env, env_file, set_, tune)
     router = Router(found.plan)
-    stream = EventStream(events, scale=found.plan.scale, strict=strict, exact=not counts_only)
+    stream = EventStream(events, scale=found.plan.scale, strict=strict)
     with open_input(events) as file:
         if each:
             _each(router, stream, file, as_json=json)
         else:
             counter = Counter(router, with_bytes=not counts_only)
-            counter.feed(stream.read(file))
+            stream.count(file, counter)
     if not each:
         traffic = counter.result()
         if json:

@@ -98,17 +98,19 @@ def look_up(fields: JsonObject | None, name: str) -> Any:
     return value
 
 
-class _Parts(dict[str, tuple[tuple[str, str], ...]]):
-    """Message to its (literal, hole's name) pairs; the last pair has no hole."""
+class _Shape(msgspec.Struct, gc=False):
+    """A message cut at its holes: its literal parts as a `%` format, and the holes' names."""
 
-    def __missing__(self, message: str) -> tuple[tuple[str, str], ...]:
-        parts = []
-        position = 0
-        for match in HOLE.finditer(message):
-            parts.append((message[position : match.start()], match.group(1)))
-            position = match.end()
-        parts.append((message[position:], ""))
-        found = tuple(parts)
+    layout: str
+    names: tuple[str, ...]
+
+
+class _Shapes(dict[str, _Shape]):
+    """Message to its shape; emptied when there are too many."""
+
+    def __missing__(self, message: str) -> _Shape:
+        layout = HOLE.sub("%s", message.replace("%", "%%"))
+        found = _Shape(layout, tuple(match.group(1) for match in HOLE.finditer(message)))
         if len(self) >= _PARTS_KEPT:
             self.clear()
         if len(message) <= _PARTS_KEPT:
@@ -116,7 +118,7 @@ class _Parts(dict[str, tuple[tuple[str, str], ...]]):
         return found
 
 
-_PARTS = _Parts()
+SHAPES = _Shapes()
 
 
 def filled(event: Event) -> str:
@@ -124,26 +126,37 @@ def filled(event: Event) -> str:
     message = event.message
     if "{" not in message:
         return message
-    fields = event.fields
-    pieces: list[str] = []
-    for literal, name in _PARTS[message]:
-        pieces.append(literal)
-        if name:
-            value = look_up(fields, name)
-            pieces.append("{" + name + "}" if value is MISSING else text_of(value))
-    return "".join(pieces)
+    shape = SHAPES[message]
+    if not shape.names:
+        return message
+    fields = event.fields or {}
+    values: list[object] = []
+    for name in shape.names:
+        value = fields.get(name, MISSING)
+        kind = type(value)
+        if kind is not str and kind is not int:
+            if value is MISSING:
+                value = look_up(fields, name)
+            value = "{" + name + "}" if value is MISSING else text_of(value)
+        values.append(value)
+    return shape.layout % tuple(values)
 
 
 def unfilled(event: Event) -> int:
     """Return how many holes of the message have no field."""
     if "{" not in event.message:
         return 0
-    return sum(1 for _, name in _PARTS[event.message] if name and look_up(event.fields, name) is MISSING)
+    fields = event.fields or {}
+    count = 0
+    for name in SHAPES[event.message].names:
+        if name not in fields and look_up(fields, name) is MISSING:
+            count += 1
+    return count
 
 
 def holes(message: str) -> tuple[str, ...]:
     """Return the names of the holes in a message, in order, repeats included."""
-    return tuple(name for _, name in _PARTS[message] if name) if "{" in message else ()
+    return SHAPES[message].names if "{" in message else ()
 
 
 def error_text(event: Event) -> str:

@@ -90,9 +90,9 @@ def _sums(traffic: Traffic, unreadable: int) -> list[Line]:
     lines: list[Line] = [head]
     stops = [f"{number(count)} at {gate}" for gate, count in traffic.stopped.items() if count]
     if stops:
-        lines.append([Span("stopped before any appender: " + ", ".join(stops), "quiet")])
+        lines.append([Span("stopped before any appender: " + ", ".join(stops))])
     if traffic.unfilled:
-        lines.append([Span(f"{counted(traffic.unfilled, 'hole')} in messages had no field to fill them", "quiet")])
+        lines.append([Span(f"{counted(traffic.unfilled, 'hole')} in messages had no field to fill them")])
     if unreadable:
         lines.append([Span(f"{counted(unreadable, 'line')} could not be read (shown on standard error)", "bad")])
     return lines
@@ -115,8 +115,8 @@ def _appenders(traffic: Traffic, plan: Plan, width: int) -> list[Line]:
             span(name),
             span(number(one.reached), "" if one.reached else "bad"),
             span(size),
-            span(stops or "·", "quiet"),
-            span(sinks[name], "quiet"),
+            span(stops or "·", "" if stops else "quiet"),
+            span(sinks[name]),
         ])  # fmt: skip
     return table(heads, rows, width, 2)
 

@@ -29,7 +29,7 @@ STYLES = {
     "plain": "",
     "raised": "yellow",
     "grave": "red",
-    "gravest": "bold white on red",
+    "gravest": "bold red reverse",
 }
 
 

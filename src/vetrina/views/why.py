@@ -78,22 +78,43 @@ def why_lines(found: Explanation, event: Event, plan: Plan, width: int) -> list[
 
 def _gates(steps: list[Step], width: int, indent: int) -> list[Line]:
     lines: list[Line] = []
+    for together in _joined(steps):
+        step = together[0]
+        text = safe("; ".join(one.compared for one in together))
+        if len(together) == 1:
+            lines += _gate_lines(step.gate, step.passed, text, safe(step.origin.brief()) if step.origin else "", width, indent)
+        else:
+            lines += _gate_lines(f"{step.gate} … {together[-1].gate}", True, text, "", width, indent)
+    return lines
+
+
+def _joined(steps: list[Step]) -> list[list[Step]]:
+    """Return the gates in order, neighbours at which nothing is set in one group."""
+    groups: list[list[Step]] = []
     for step in steps:
-        lead: Line = [
-            Span(" " * indent),
-            span(pad(step.gate, 11), "quiet"),
-            Span(pad(PASSED if step.passed else STOPPED, 8), "good" if step.passed else "bad"),
-        ]
-        text = safe(step.compared)
-        brief = safe(step.origin.brief()) if step.origin else ""
-        used = indent + 19
-        room = max(20, width - used)
-        if brief and columns(text) + columns(brief) + 2 <= room:
-            lines.append([*lead, Span(text), Span(f"  {brief}", "place")])
-            continue
-        parts = wrapped(text, room)
-        lines.append([*lead, *parts[0]])
-        lines += [[Span(" " * used), *part] for part in parts[1:]]
-        if brief:
-            lines.append([Span(" " * used), Span(brief, "place")])
+        if groups and _unset(step) and _unset(groups[-1][-1]):
+            groups[-1].append(step)
+        else:
+            groups.append([step])
+    return groups
+
+
+def _unset(step: Step) -> bool:
+    return step.passed and step.compared in {"enabled", "no floor", "no ceiling", "no rules"}
+
+
+def _gate_lines(gate: str, passed: bool, text: str, brief: str, width: int, indent: int) -> list[Line]:  # noqa: FBT001
+    used = indent + 28
+    lead: Line = [
+        Span(" " * indent),
+        span(pad(gate, 20), "quiet"),
+        Span(pad(PASSED if passed else STOPPED, 8), "good" if passed else "bad"),
+    ]
+    room = max(20, width - used)
+    if brief and columns(text) + columns(brief) + 2 <= room:
+        return [[*lead, Span(text), Span(f"  {brief}", "place")]]
+    parts = wrapped(text, room)
+    lines: list[Line] = [[*lead, *parts[0]], *([Span(" " * used), *part] for part in parts[1:])]
+    if brief:
+        lines.append([Span(" " * used), Span(brief, "place")])
     return lines

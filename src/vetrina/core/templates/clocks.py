@@ -113,6 +113,20 @@ _FIELDS = {
 }  # fmt: skip
 
 
+_WIDTHS = {"%Y": 4, "%j": 3, "%b": 3, "%a": 3, "%z": 5, "%u": 1, "%G": 4, "%3f": 3, "%6f": 6, "%%": 1}
+_VARYING = {"%B", "%A", "%Z"}
+
+
+def pattern_width(pattern: str) -> int | None:
+    """Return how many bytes every time shown by ``pattern`` takes in UTF-8, None where that varies."""
+    width = 0
+    for piece in directives(pattern):
+        if piece in _VARYING:
+            return None
+        width += _WIDTHS.get(piece, 2) if piece in DIRECTIVES or piece == "%%" else len(piece.encode())
+    return width
+
+
 def pattern_faults(pattern: str) -> list[tuple[int, str]]:
     """Return (offset, directive) for every directive of ``pattern`` that is none."""
     return [

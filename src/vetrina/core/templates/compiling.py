@@ -22,6 +22,7 @@ from vetrina.core.templates.masking import masker
 from vetrina.core.templates.steps import TEXT_STEPS, TIME_STEPS, WIDEST, Change
 
 Render = Callable[[Event, int], str]
+Measure = Callable[[Event, int], int]
 _KEPT = 4096
 
 
@@ -46,6 +47,37 @@ class _Memo(dict[Any, str]):
             self.clear()
         found = self[key] = self._make(key)
         return found
+
+
+class _Lengths(dict[Any, int]):
+    """Lengths in UTF-8 of what a memo holds."""
+
+    def __init__(self, memo: _Memo) -> None:
+        super().__init__()
+        self._memo = memo
+
+    def __missing__(self, key: Any) -> int:
+        if len(self) >= _KEPT:
+            self.clear()
+        found = self[key] = len(self._memo[key].encode())
+        return found
+
+
+def size_of(text: str) -> int:
+    """Return the bytes of a text in UTF-8."""
+    return len(text) if text.isascii() else len(text.encode())
+
+
+def _time_width(one: Placeholder, zone_: tzinfo) -> int | None:
+    """Return the width of a time that is shown and then left alone, None where it varies."""
+    steps = list(one.steps)
+    while steps and steps[0].name == "in":
+        zone_ = clocks.zone(steps.pop(0).argument or "")
+    if not steps or (len(steps) == 1 and steps[0].name == "iso"):
+        return 24 if zone_ is UTC else 29
+    if len(steps) == 1 and steps[0].name == "%":
+        return clocks.pattern_width(steps[0].argument or "")
+    return None
 
 
 def _field(event: Event, name: str) -> str:
@@ -126,12 +158,29 @@ class _Writer(Struct):
             code = f"field(e, {self.bind(one.argument)})"
         return self._chain(code, changes)
 
+    def length(self, one: Placeholder) -> str | int:
+        """Return how many bytes a placeholder takes in UTF-8: a number where that never varies, else code."""
+        if one.source == "time":
+            width = _time_width(one, self.setting.zone)
+            if width is not None:
+                return width
+        if one.source in {"level", "severity", "logger"}:
+            text = self._memo(one, [change for step in one.steps if (change := self._change(step, SOURCES[one.source][0]))])
+            return f"{self.bind(_Lengths(text))}[e.{'logger' if one.source == 'logger' else 'level'}]"
+        code = self.placeholder(one)
+        if one.source == "error" and not any(step.name == "or" for step in one.steps):
+            return f"(size({code}) if e.error else 0)"
+        return f"size({code})"
+
     def _chain(self, code: str, changes: list[Change]) -> str:
         for change in changes:
             code = f"{self.bind(change)}({code})"
         return code
 
     def _remembered(self, one: Placeholder, changes: list[Change]) -> str:
+        return f"{self.bind(self._memo(one, changes))}[e.{'logger' if one.source == 'logger' else 'level'}]"
+
+    def _memo(self, one: Placeholder, changes: list[Change]) -> _Memo:
         severities, name = Severities(self.setting.scale), self.setting.scale.name
         first: Callable[[Any], str] = {
             "level": lambda level: name(severities[level]),
@@ -145,7 +194,7 @@ class _Writer(Struct):
                 text = change(text)
             return text
 
-        return f"{self.bind(_Memo(make))}[e.{'logger' if one.source == 'logger' else 'level'}]"
+        return _Memo(make)
 
     def _time(self, one: Placeholder) -> str:
         zone_, shown, rest = self.setting.zone, None, list(one.steps)
@@ -231,7 +280,20 @@ class TextTemplate(Struct, frozen=True):
         pieces = [writer.bind(part) if isinstance(part, str) else writer.placeholder(part) for part in self.parts]
         if ending:
             pieces.append(writer.bind(ending))
-        return _function(writer.names, pieces)
+        return _function(writer.names, f"''.join(({''.join(f'{piece}, ' for piece in pieces)}))")  # type: ignore[no-any-return]
+
+    def compile_length(self, ending: str = "") -> Measure:
+        """Return the function from (event, number) to the bytes of the rendering in UTF-8, without rendering it."""
+        writer = _Writer(self.setting)
+        fixed = len(ending.encode())
+        pieces: list[str] = []
+        for part in self.parts:
+            length = len(part.encode()) if isinstance(part, str) else writer.length(part)
+            if isinstance(length, int):
+                fixed += length
+            else:
+                pieces.append(length)
+        return _function(writer.names, f"{' + '.join([str(fixed), *pieces])}")  # type: ignore[no-any-return]
 
     @property
     def placeholders(self) -> tuple[Placeholder, ...]:
@@ -239,16 +301,14 @@ class TextTemplate(Struct, frozen=True):
         return tuple(part for part in self.parts if isinstance(part, Placeholder))
 
 
-def _function(names: dict[str, object], pieces: list[str]) -> Render:
+def _function(names: dict[str, object], expression: str) -> Any:
     known = {
         "filled": filled, "error_text": error_text, "text": _text, "position": _position, "pairs": pairs,
-        "other_fields": other_fields, "field": _field, **names,
+        "other_fields": other_fields, "field": _field, "size": size_of, **names,
     }  # fmt: skip
-    code = "".join(f"{piece}, " for piece in pieces)
-    source = f"def render(e, n):\n    return ''.join(({code}))\n"
+    source = f"def render(e, n):\n    return {expression}\n"
     exec(compile(source, "<template>", "exec"), known)  # noqa: S102  (only our own code and bound names go in)
-    render: Render = known["render"]  # type: ignore[assignment]
-    return render
+    return known["render"]
 
 
 def text_template(text: str, setting: Setting) -> TextTemplate:

@@ -27,7 +27,7 @@ from vetrina.core.events import (
 )
 from vetrina.core.levels import Severities
 from vetrina.core.templates import clocks
-from vetrina.core.templates.compiling import Render, Setting, TextTemplate
+from vetrina.core.templates.compiling import Measure, Render, Setting, TextTemplate, size_of
 from vetrina.core.templates.language import Placeholder
 
 Raw = Callable[[Event, int], Any]
@@ -48,6 +48,15 @@ class Template(Struct, frozen=True):
     def compile(self, ending: str) -> Render:
         """Return the function from (event, number) to what is written, ``ending`` included."""
         raise NotImplementedError
+
+    def compile_length(self, ending: str) -> Measure:
+        """Return the function from (event, number) to the bytes of what is written, in UTF-8."""
+        render = self.compile(ending)
+        return lambda event, number: size_of(render(event, number))
+
+    def key(self) -> object:
+        """Return what is equal for two templates that surely render alike."""
+        return id(self)
 
     def own_ending(self) -> str:
         """Return what follows an event where neither plan nor sink says otherwise."""
@@ -74,6 +83,14 @@ class PlainText(Template, frozen=True):
     def compile(self, ending: str) -> Render:
         """Compile the text with its ending."""
         return self.texts[0].compile(ending)
+
+    def compile_length(self, ending: str) -> Measure:
+        """Add lengths up instead of rendering."""
+        return self.texts[0].compile_length(ending)
+
+    def key(self) -> object:
+        """Two texts that are equal render alike."""
+        return self.texts[0].text
 
 
 class RawMember(Struct, frozen=True):

@@ -1,0 +1,211 @@
+"""Measure what the README promises, against baselines of the same run: `make bench` writes docs/benchmarks.md.
+
+Ratios matter, not seconds: every figure is the best of a few turns, baselines and Vetrina taking turns.
+"""
+
+from __future__ import annotations
+
+import json
+import logging
+import os
+import platform
+import resource
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+from typing import Any
+
+import msgspec
+import yaml
+
+from vetrina.core.events import Event
+from vetrina.core.routing import Router
+from vetrina.core.traffic import Counter
+from vetrina.formats.events import EventStream
+from vetrina.formats.plans import read_plan
+
+ROOT = Path(__file__).resolve().parent.parent
+DEMO = ROOT / "src" / "vetrina" / "demo"
+PROGRAM = Path(sys.executable).with_name("vetrina")
+EVENTS = int(os.environ.get("BENCH_EVENTS", "200000"))
+TURNS = 3
+PLAN = """vetrina: 1
+loggers:
+  root: {level: warn, to: [desk, daybook]}
+  ropeway: info
+  ropeway.drive: {level: debug, to: [drive-file]}
+  lib: {level: error}
+appenders:
+  desk: {sink: console, stream: stderr}
+  daybook: {sink: file, path: daybook.log}
+  drive-file: {sink: file, path: drive.log}
+"""
+LOGGERS = ["ropeway.gate.scanner", "ropeway.drive.brake", "ropeway.wind.mast3", "ropeway.fare.pass", "lib.pool", "lib.http"]
+LEVELS = ["debug", "info", "info", "warn", "error"]
+NUMBERS = {"debug": 10, "info": 20, "warn": 30, "error": 40}
+
+
+def make_events(path: Path, count: int) -> None:
+    start = datetime(2026, 11, 9, tzinfo=UTC)
+    with path.open("w", encoding="utf-8") as file:
+        for number in range(count):
+            stamp = (start + timedelta(milliseconds=37 * number)).isoformat(timespec="milliseconds").replace("+00:00", "Z")
+            row = {"time": stamp, "level": LEVELS[number * 7 % 5], "logger": LOGGERS[number % 6], "message": "badge {badge} read at {gate}",
+                   "fields": {"badge": 10_000 + number % 977, "gate": "valley"}, "thread": "scan-1"}  # fmt: skip
+            file.write(json.dumps(row, separators=(",", ":")) + "\n")
+
+
+def best(work: Callable[[], Any], turns: int = TURNS) -> float:
+    found = []
+    for _ in range(turns):
+        start = time.perf_counter()
+        work()
+        found.append(time.perf_counter() - start)
+    return min(found)
+
+
+class Counting(logging.Handler):
+    """Counts and throws away."""
+
+    count = 0
+
+    def emit(self, record: logging.LogRecord) -> None:
+        del record
+        self.count += 1
+
+
+def standard_library(path: Path, make: Callable[[str], logging.Handler]) -> None:
+    manager = logging.Manager(logging.RootLogger(logging.WARNING))
+    manager.loggerClass = logging.Logger
+    names = {"ropeway": 20, "ropeway.drive": 10, "lib": 40}
+    for name, level in names.items():
+        manager.getLogger(name).setLevel(level)
+    style = logging.Formatter("%(asctime)s %(levelname)-5s %(name)s %(message)s")
+    for logger, handler in (
+        (manager.root, make("desk")),
+        (manager.root, make("daybook")),
+        (manager.getLogger("ropeway.drive"), make("drive")),
+    ):
+        handler.setFormatter(style)
+        logger.addHandler(handler)
+    with path.open(encoding="utf-8") as file:
+        for line in file:
+            row = json.loads(line)
+            fields = row.get("fields") or {}
+            message = row["message"].replace("{badge}", "%(badge)s").replace("{gate}", "%(gate)s")
+            manager.getLogger(row["logger"]).log(NUMBERS[row["level"]], message, fields)
+
+
+def bare_parse(path: Path) -> None:
+    decode = msgspec.json.Decoder(Event).decode
+    with path.open("rb") as file:
+        for line in file:
+            decode(line)
+
+
+def counted(path: Path, *, with_bytes: bool) -> None:
+    plan = read_plan(path.parent / "plan.yaml")
+    counter = Counter(Router(plan), with_bytes=with_bytes)
+    stream = EventStream(str(path), scale=plan.scale)
+    with path.open("rb") as file:
+        stream.count(file, counter)
+    counter.result()
+
+
+def big_plan(path: Path) -> str:
+    lines = ["vetrina: 1", "loggers:", "  root: {level: warn, to: [a0]}"]
+    for number in range(10_000):
+        lines += [f"  l{number % 100}.m{number // 100}.c{number}:", "    level: debug", f"    to: [a{number % 100}, {{appender: a{(number + 1) % 100}, floor: error}}]", "    climb: false"]  # fmt: skip
+    lines += ["appenders:", *(f"  a{number}: {{sink: file, path: /x/{number}.log}}" for number in range(100))]
+    path.write_text("\n".join(lines), encoding="utf-8")
+    return path.read_text(encoding="utf-8")
+
+
+def call(*words: str, cwd: Path) -> Callable[[], Any]:
+    return lambda: subprocess.run([*words], cwd=cwd, stdout=subprocess.DEVNULL, check=True)
+
+
+def memory_of(words: list[str], cwd: Path) -> float:
+    code = "import resource,subprocess,sys;subprocess.run(sys.argv[1:],stdout=subprocess.DEVNULL);print(resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss)"
+    done = subprocess.run([sys.executable, "-c", code, *words], cwd=cwd, capture_output=True, text=True, check=True)
+    return int(done.stdout) / 1024
+
+
+def measure(folder: Path) -> list[tuple[str, str, str]]:
+    events = folder / "events.jsonl"
+    make_events(events, EVENTS)
+    (folder / "plan.yaml").write_text(PLAN, encoding="utf-8")
+    rows: list[tuple[str, str, str]] = []
+    bare = best(lambda: bare_parse(events))
+    counts = best(lambda: counted(events, with_bytes=False))
+    sizes = best(lambda: counted(events, with_bytes=True))
+    stdlib_counts = best(lambda: standard_library(events, lambda _name: Counting()), 1)
+    stdlib_files = best(
+        lambda: standard_library(events, lambda name: logging.FileHandler(folder / f"{name}.log", delay=True)), 1
+    )
+    each = 1e6 / EVENTS
+    rows += [
+        ("bare msgspec parse", f"{bare * each:.2f} µs an event", ""),
+        ("standard library: parse, log, count", f"{stdlib_counts * each:.2f} µs an event", ""),
+        ("standard library: parse, log, write files", f"{stdlib_files * each:.2f} µs an event", ""),
+        ("routes, counts", f"{counts * each:.2f} µs an event", f"{stdlib_counts / counts:.1f}x the standard library (wanted ≥ 20x), {counts / bare:.2f}x the bare parse's time (wanted ≤ 1.3x)"),
+        ("routes, with bytes", f"{sizes * each:.2f} µs an event", f"{stdlib_files / sizes:.1f}x the standard library writing files (wanted ≥ 10x)"),
+    ]  # fmt: skip
+    text = big_plan(folder / "big.yaml")
+    compose = best(lambda: yaml.compose(text, Loader=yaml.CSafeLoader))
+    reading = best(lambda: read_plan(folder / "big.yaml"))
+    rows.append(
+        (
+            "a plan of 10,000 loggers and 100 appenders, read and resolved",
+            f"{reading:.2f} s",
+            f"{reading / compose:.2f}x the bare YAML compose (wanted ≤ 3x)",
+        )
+    )
+    python = best(call(sys.executable, "-c", "pass", cwd=folder), 10)
+    helped = best(call(str(PROGRAM), "--help", cwd=folder), 10)
+    levels = best(call(str(PROGRAM), "levels", str(DEMO / "plan.yaml"), cwd=folder), 10)
+    rows.append(
+        ("vetrina --help", f"{helped * 1000:.0f} ms", f"{helped / python:.1f}x the start of a bare Python (wanted ≤ 6x)")
+    )
+    rows.append(
+        (
+            "vetrina levels on the demo",
+            f"{levels * 1000:.0f} ms",
+            f"{levels / python:.1f}x the start of a bare Python (wanted ≤ 9x)",
+        )
+    )
+    ten = folder / "ten.jsonl"
+    ten.write_bytes(events.read_bytes() * max(1, 2_000_000 // EVENTS))
+    small = memory_of([str(PROGRAM), "routes", "plan.yaml", "events.jsonl", "--json"], folder)
+    large = memory_of([str(PROGRAM), "routes", "plan.yaml", "ten.jsonl", "--json"], folder)
+    rows.append(
+        ("memory of routes", f"{small:.0f} MB at {EVENTS:,} events, {large:.0f} MB at 2,000,000", "flat (wanted ≤ 150 MB)")
+    )
+    return rows
+
+
+def main() -> None:
+    with tempfile.TemporaryDirectory() as name:
+        rows = measure(Path(name))
+    machine = f"{platform.machine()}, {os.cpu_count()} cores, Python {platform.python_version()}, {datetime.now(tz=UTC).date().isoformat()}"
+    lines = [
+        "# Benchmarks",
+        "",
+        f"Made by `make bench` on {machine}. Baselines and Vetrina are measured in one run; only the ratios travel.",
+        "",
+        "| what | measured | against |",
+        "|---|---|---|",
+        *(f"| {what} | {found} | {ratio} |" for what, found, ratio in rows),
+        "",
+    ]
+    (ROOT / "docs" / "benchmarks.md").write_text("\n".join(lines), encoding="utf-8")
+    print("\n".join(lines))
+    print(f"peak memory of this run: {resource.getrusage(resource.RUSAGE_SELF).ru_maxrss // 1024} MB")
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,64 @@
+"""Run the examples of README and guide, and write what they print into them: `python tools/docs.py`.
+
+A block that begins with `$ vetrina …` is run in a folder with the demo's files (and README's small.yaml); what follows
+the call is replaced by what it prints. The tests call `refreshed` and want no difference.
+"""
+
+from __future__ import annotations
+
+import os
+import re
+import shlex
+import subprocess
+import sys
+import tempfile
+from pathlib import Path
+
+ROOT = Path(__file__).resolve().parent.parent
+DEMO = ROOT / "src" / "vetrina" / "demo"
+PAGES = [ROOT / "README.md", *sorted((ROOT / "docs" / "guide").glob("*.md"))]
+_BLOCK = re.compile(r"```console\n(\$ vetrina [^\n]*)\n(.*?)```", re.DOTALL)
+_SMALL = re.compile(r"```yaml\n# small.yaml\n(.*?)```", re.DOTALL)
+
+
+def prepare(folder: Path) -> None:
+    """Put the demo's files and README's small plan into ``folder``."""
+    for source in DEMO.iterdir():
+        if source.is_file() and source.suffix not in {".py", ".pyc"}:
+            (folder / source.name).write_bytes(source.read_bytes())
+    small = _SMALL.search((ROOT / "README.md").read_text(encoding="utf-8"))
+    if small:
+        (folder / "small.yaml").write_text(small.group(1), encoding="utf-8")
+
+
+def refreshed(page: Path, folder: Path) -> str:
+    """Return a page with its examples' output made anew; ``folder`` has been prepared."""
+
+    def again(found: re.Match[str]) -> str:
+        call, said = found.groups()
+        words = shlex.split(call.removeprefix("$ "))[1:]
+        environment = {**os.environ, "COLUMNS": "96", "PYTHONUTF8": "1"}
+        program = Path(sys.executable).with_name("vetrina")
+        done = subprocess.run(  # noqa: S603  (the project's own examples)
+            [program, *words], cwd=folder, env=environment, capture_output=True, text=True, check=False
+        )
+        whole = done.stdout + done.stderr
+        lines = whole.splitlines()
+        if said.rstrip().endswith("…"):
+            kept = len(said.rstrip().splitlines()) - 1
+            whole = "\n".join([*lines[:kept], "…"]) + "\n"
+        return f"```console\n{call}\n{whole}```"
+
+    return _BLOCK.sub(again, page.read_text(encoding="utf-8"))
+
+
+def main() -> None:
+    """Refresh every page."""
+    with tempfile.TemporaryDirectory() as name:
+        prepare(Path(name))
+        for page in PAGES:
+            page.write_text(refreshed(page, Path(name)), encoding="utf-8")
+
+
+if __name__ == "__main__":
+    main()
