@@ -14,8 +14,9 @@ from typing import Annotated, Any
 
 import typer
 
-from vetrina.core.faults import Refused, refuse
-from vetrina.core.filling import typed
+from vetrina.core.faults import refuse
+from vetrina.core.filling import looks_secret
+from vetrina.core.history import names_in_use
 from vetrina.core.in_force import InForce
 from vetrina.formats.plans import read_in_force
 from vetrina.views import screen
@@ -74,6 +75,12 @@ def asked_text(found: InForce) -> str:
     return " ".join(parts)
 
 
+def hidden_names(found: InForce) -> list[str]:
+    """Return the names of the values from outside that are shown as `***`."""
+    outside = [*found.asked.env, *found.asked.env_file, *found.asked.environment]
+    return sorted({name for name in outside if name in names_in_use(found) and looks_secret(name, found.filler.secret_names)})
+
+
 def print_json(document: Any) -> None:
     """Write one JSON document to standard output."""
     sys.stdout.write(json.dumps(document, ensure_ascii=False, indent=2) + "\n")
@@ -115,22 +122,3 @@ def key_value(text: str, option: str) -> tuple[str, str]:
     if not equals or not name:
         raise refuse("this is not K=V", fix=f"write {option} badge=4711", where=f"{option} {text}")
     return name, value
-
-
-def yaml_value(text: str, where: str) -> Any:
-    """Return the JSON value that ``text`` means as YAML (a number, true, null, a list, a text …)."""
-    from vetrina.core.nodes import Listing, Mapping, Node, Scalar, Source  # noqa: PLC0415  (few calls need it)
-    from vetrina.formats.documents import read_document  # noqa: PLC0415
-
-    def plain(node: Node) -> Any:
-        if isinstance(node, Mapping):
-            return {key.text: plain(value) for key, value in node.pairs}
-        if isinstance(node, Listing):
-            return [plain(item) for item in node.items]
-        return typed(node.text) if isinstance(node, Scalar) and node.plain else node.text
-
-    try:
-        node = read_document(text, Source(where, "option"), lambda _fault: None)
-    except Refused as refused:
-        raise refuse(f"the value is not YAML: {refused.faults[0].what}", where=where) from None
-    return "" if node is None and not text.strip() else None if node is None else plain(node)

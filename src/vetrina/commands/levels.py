@@ -16,6 +16,12 @@ def run(
     logger: Annotated[
         list[str], typer.Argument(metavar="[LOGGER]…", help="Loggers to show; literal names, also ones not configured.")
     ] = [],  # noqa: B006
+    under: Annotated[str, typer.Option("--under", metavar="LOGGER", help="Only this logger and those below it.")] = "",
+    depth: Annotated[
+        int | None, typer.Option("--depth", metavar="N", min=0, help="Fold what is more than N steps below root.")
+    ] = None,
+    differs: Annotated[bool, typer.Option("--differs", help="Only loggers whose level differs from their parent's.")] = False,  # noqa: FBT002
+    find: Annotated[str, typer.Option("--find", metavar="TEXT", help="Only loggers with this in their name.")] = "",
     stage: calling.StageOption = [],  # noqa: B006
     with_: calling.WithOption = [],  # noqa: B006
     env: calling.EnvOption = [],  # noqa: B006
@@ -30,10 +36,14 @@ def run(
     Examples:
       vetrina levels plan.yaml
       vetrina levels plan.yaml ropeway.gate.scanner lib.http
-      vetrina levels plan.yaml --tune ropeway.gate=debug
+      vetrina levels plan.yaml --stage live --tune ropeway.gate=debug
+      vetrina levels plan.yaml --under ropeway --differs
     """  # noqa: D301
     found = calling.plan_in_force(plan, stage, with_, env, env_file, set_, tune)
-    rows, total = level_rows(found.plan, Selection(tuple(logger), only=not json))
+    changed = bool(stage or with_ or set_ or tune)
+    rows, total = level_rows(
+        found.plan, Selection(tuple(logger), under, depth, differs, find, only=not json), found.bare_plan() if changed else None
+    )
     if json:
         calling.print_json(view.as_json(rows, found.plan.scale))
         return

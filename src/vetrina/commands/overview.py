@@ -5,6 +5,8 @@ from __future__ import annotations
 COMMANDS: dict[str, str] = {
     "tour": "walk through the whole example on the demo data",
     "levels": "which level each logger really has, and from where",
+    "resolve": "the plan in force, written out, each value with its origin",
+    "origin": "who said what about one value, and what nothing uses",
     "routes": "which events reach which appender, and what stops the others",
     "why": "why one message arrives, or does not: every gate in order",
     "schema": "JSON Schemas of plans, events and every command's output",

@@ -13,6 +13,7 @@ from vetrina.core.explaining import explain
 from vetrina.core.faults import refuse
 from vetrina.core.plan import Plan
 from vetrina.core.routing import Router
+from vetrina.formats.documents import yaml_value
 from vetrina.formats.events import EventStream, open_input
 from vetrina.views import why as view
 
@@ -69,7 +70,7 @@ def _made(plan: Plan, logger: str | None, level: str | None, message: str, field
     fields: JsonObject = {}
     for text in field:
         name, value = calling.key_value(text, "--field")
-        fields[name] = calling.yaml_value(value, f"--field {text}")
+        fields[name] = yaml_value(value, f"--field {text}")
     return Event(_TIME, level, "" if logger == "root" else logger, message, fields or None, error or None)
 
 

@@ -10,6 +10,7 @@ from collections.abc import Sequence
 from typing import Any
 
 from msgspec import Struct, field
+from msgspec.structs import replace
 
 from vetrina.core.conditions import (
     All,
@@ -35,6 +36,7 @@ from vetrina.core.plan import Appender, Attachment, Buffer, Logger, Mask, Plan, 
 from vetrina.core.rolling.policy import build_roll
 from vetrina.core.shapes import Read, Section, unknown_key
 from vetrina.core.sinks import KINDS
+from vetrina.core.sinks._kind import full_path
 from vetrina.core.templates import clocks
 from vetrina.core.templates.compiling import Setting, TextTemplate, source_fault, text_template
 from vetrina.core.templates.forms import (
@@ -61,6 +63,7 @@ class PlanReader(Struct):
     scale: Scale = field(default_factory=Scale)
     secrets: bool = False
     quoted: set[Place] = field(default_factory=set)
+    filled: dict[Place, tuple[Use, ...]] = field(default_factory=dict)
 
     def report(self, fault: Fault) -> None:
         """Take a fault."""
@@ -80,6 +83,8 @@ class PlanReader(Struct):
             self.quoted.add(node.place)
         if value is None:
             return None
+        if filled.uses:
+            self.filled[node.place] = filled.uses
         if filled.shown != filled.text:
             self.secrets = True
         return Read(value, filled.text, filled.shown, origin_of(held, filled))
@@ -112,7 +117,19 @@ def build(held: Held, filler: Filler, name: str, folder: str) -> tuple[Plan | No
     fields = {key: PLAN_KEYS[key].kind.read(child, reader) for key, child in held.living() if key not in {"levels", "values"}}
     builder = _Builder(reader, {key: got for key, got in fields.items() if got is not None}, name, folder)
     plan = builder.plan()
-    return (None if reader.faults else plan), reader.faults
+    return (None if reader.faults else plan), [_with_values(fault, reader) for fault in reader.faults]
+
+
+def _with_values(fault: Fault, reader: PlanReader) -> Fault:
+    """Return a fault with the places of the values that its placeholders were filled with."""
+    uses = reader.filled.get(fault.place, ()) if fault.place and not fault.related else ()
+    found = []
+    for use in _all_uses(uses):
+        if use.place is not None:
+            found.append((use.place, f"the value of ${{{use.name}}}"))
+        elif use.source != "default" and fault.place is not None:
+            found.append((fault.place, f"${{{use.name}}} comes from {use.where}"))
+    return replace(fault, related=tuple(found)) if found else fault
 
 
 def _scale(held: Held, reader: PlanReader) -> Scale:
@@ -140,8 +157,7 @@ class _Builder:
         self.name = name
         self.separator: str = self._value("separator", ".")
         self.zone: str = self._value("zone", "UTC")
-        workdir = self._value("workdir", ".")
-        self.folder = folder if workdir == "." else workdir
+        self.folder = full_path(self._value("workdir", "."), folder)
         mask = fields.get("mask")
         self.mask = Mask(self._texts(mask, "names", fold=True), self._texts(mask, "patterns")) if mask else Mask()
         self.setting = Setting(clocks.zone(self.zone), self.separator, reader.scale, self.mask)
@@ -177,7 +193,7 @@ class _Builder:
             appenders=appenders,
             templates=templates,
             rules=self._rules(self.fields.get("rules"), VERDICTS),
-            title=self._value("title", ""),
+            title=str(self.fields.get("title") or ""),
             separator=self.separator,
             zone=self.zone,
             workdir=self._value("workdir", "."),
@@ -226,7 +242,7 @@ class _Builder:
             to=tuple(attachments),
             climb=section["climb"] or Sourced(value=True),
             enabled=section["enabled"] or Sourced(value=True),
-            note=section["note"].value if section["note"] else "",
+            note=str(section["note"] or ""),
             waivers=self._waivers(section["waive"]),
         )
 
@@ -249,7 +265,7 @@ class _Builder:
                 self.reader.report(_verdict_fault(one, given, verdicts))
                 continue
             condition = self._condition(one[given[0]])
-            note = one["note"].value if one["note"] else ""
+            note = str(one["note"] or "")
             rules.append(Rule(given[0], condition, _key_origin(one.held), note))
         return tuple(rules)
 
@@ -302,7 +318,7 @@ class _Builder:
         except BadExpression as bad:
             self.reader.report(
                 Fault(
-                    "bad-expression", f'"{str(text)[:60]}" is not an RE2 expression: {bad}',
+                    "bad-expression", f'"{str(text)[:60]}" is not an RE2 expression: {bad}' if text.shown == text.value else "a hidden value is not an RE2 expression",
                     fix="look-around and back-references are not part of RE2", place=text.origin.place,
                     where="" if text.origin.place else text.origin.label,
                 )
@@ -321,6 +337,8 @@ class _Builder:
 
     def _template_fault(self, text: Sourced[str], fault: TemplateFault) -> None:
         place = text.origin.place
+        if text.shown and text.shown != text.value:
+            fault = TemplateFault(0, "a template with a hidden value in it cannot be read")
         spot = f" at character {fault.offset + 1} of the template"
         if place and "\n" not in text.value and text.shown == text.value:
             place = Place(place.file, place.line, place.column + fault.offset + (place in self.reader.quoted))
@@ -434,12 +452,15 @@ class _Builder:
             template_origin=section["template"].origin if section["template"] else DEFAULT,
             buffer=_buffer(buffer) if buffer else None,
             roll=build_roll(section, self.zone, self.reader.report) if kind.name == "file" else None,
-            note=section["note"].value if section["note"] else "",
+            note=str(section["note"] or ""),
             waivers=self._waivers(section["waive"]),
         )
 
     def _sink(self, kind: str, section: Section) -> Sink:
         spec = KINDS[kind]
+        for key in spec.templates:
+            if section[key] is not None:
+                self._text(section[key])
         keys = {key: section[key] for key in spec.keys if section[key] is not None}
         real = {key: _plain(got, shown=False) for key, got in keys.items()}
         shown = {key: _plain(got, shown=True) for key, got in keys.items()}

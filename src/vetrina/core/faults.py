@@ -64,7 +64,7 @@ def refuse(what: str, why: str = "", fix: str = "", *, place: Place | None = Non
     return Refused([Fault("call", what, why, fix, place, where)])
 
 
-def nearest(word: str, known: Iterable[str], count: int = 1) -> list[str]:
+def nearest(word: str, known: Iterable[str], count: int = 1, *, cutoff: float = 0.6) -> list[str]:
     """Return up to ``count`` of the ``known`` words that ``word`` may have been meant to be, the likeliest first."""
     from difflib import get_close_matches  # noqa: PLC0415  (4 ms of start-up, needed for faults only)
 
@@ -73,7 +73,7 @@ def nearest(word: str, known: Iterable[str], count: int = 1) -> list[str]:
         start = word[:2].casefold()
         words = [other for other in words if other[:2].casefold() == start or other[-4:] == word[-4:]][:_MANY_WORDS]
     folded = {other.casefold(): other for other in reversed(words)}
-    close = get_close_matches(word.casefold()[:200], folded, n=count, cutoff=0.6)
+    close = get_close_matches(word.casefold()[:200], folded, n=count, cutoff=cutoff)
     return [folded[match] for match in close]
 
 

@@ -18,8 +18,9 @@ from vetrina.core.faults import Fault, Refused, offer
 from vetrina.core.filling import Filler, Given, typed
 from vetrina.core.grammar import PLAN, PLAN_FILE, VERSION, root_name
 from vetrina.core.layers import Held, Layer, Step, lay, lay_path
-from vetrina.core.nodes import Listing, Mapping, Node, Scalar, Source, kind_of, synthetic
+from vetrina.core.nodes import Mapping, Node, Scalar, Source, kind_of, synthetic
 from vetrina.core.plan import Plan
+from vetrina.core.sinks._kind import full_path
 
 Report = list[Fault]
 
@@ -58,6 +59,7 @@ class Asked(Struct, frozen=True):
     tunes: tuple[TuneOption, ...] = ()
     env: dict[str, Given] = field(default_factory=dict)
     env_file: dict[str, Given] = field(default_factory=dict)
+    env_file_names: tuple[str, ...] = ()
     environment: dict[str, str] = field(default_factory=dict)
 
     def bare(self) -> Asked:
@@ -75,6 +77,19 @@ class InForce(Struct):
     asked: Asked
     folder: str
     shaped: Mapping
+    layers: list[tuple[Layer, Mapping | None]]
+
+    @property
+    def full_folder(self) -> str:
+        """Return the folder that relative sink paths start from."""
+        workdir = self.plan.workdir
+        return full_path(workdir, self.folder)
+
+    def bare_plan(self) -> Plan | None:
+        """Return the plan without stages, layers, --set and --tune; None where it has faults by itself."""
+        bare = self.asked.bare()
+        held = lay(PLAN, None, Layer("file", self.plan.name), _without_stages(self.shaped))
+        return build(held, filler_for(held, bare), self.plan.name, self.folder)[0]
 
 
 _PATH_STEP = re.compile(r"""\.?([^.\[\]=]+)|\[("(?:[^"\\]|\\.)*"|'[^']*'|[^\]"']*)\]""")
@@ -122,7 +137,8 @@ def put_in_force(document: Node | None, name: str, folder: str, asked: Asked, to
             names = _stage_names(shaped)
             fix = offer(stage, names) if names else "the plan has no stages"
             faults.append(Fault("unknown-stage", f'no stage is called "{stage}"', "", fix, where=f"--stage {stage}"))
-    held = _hold(shaped, asked, layer_nodes, name, faults)
+    spoken: list[tuple[Layer, Mapping | None]] = []
+    held = _hold(shaped, asked, layer_nodes, name, faults, spoken)
     filler = filler_for(held, asked)
     plan, meaning = build(held, filler, name, folder)
     faults += meaning
@@ -130,7 +146,7 @@ def put_in_force(document: Node | None, name: str, folder: str, asked: Asked, to
     if faults or plan is None:
         raise Refused(faults)
     assert isinstance(document, Mapping)  # noqa: S101  (anything else was refused above)
-    return InForce(plan, held, filler, document, asked, folder, shaped)
+    return InForce(plan, held, filler, document, asked, folder, shaped, spoken)
 
 
 def _shape_plan(document: Node | None, name: str, faults: Report) -> Mapping:
@@ -190,18 +206,33 @@ def _without_stages(shaped: Mapping) -> Mapping:
     return Mapping(shaped.source, pairs, (shaped.line, shaped.column, shaped.start, shaped.end))
 
 
-def _hold(shaped: Mapping, asked: Asked, layers: list[tuple[LayerFile, Mapping | None]], name: str, faults: Report) -> Held:
-    held = lay(PLAN, None, Layer("file", name), _without_stages(shaped))
+def _hold(
+    shaped: Mapping,
+    asked: Asked,
+    layers: list[tuple[LayerFile, Mapping | None]],
+    name: str,
+    faults: Report,
+    spoken: list[tuple[Layer, Mapping | None]],
+) -> Held:
+    """Lay everything that was asked for over the plan; ``spoken`` takes every layer with what it says."""
+    base = _without_stages(shaped)
+    spoken.append((Layer("file", name), base))
+    held = lay(PLAN, None, Layer("file", name), base)
     for stage in asked.stages:
         node = _stage(shaped, stage)
         if isinstance(node, Mapping):
+            spoken.append((Layer("stage", stage), node))
             held = lay(PLAN, held, Layer("stage", stage), node)
     for layer, node in layers:
+        spoken.append((Layer("layer", layer.name), node))
         if node is not None:
             held = lay(PLAN, held, Layer("layer", layer.name), node)
     for one in asked.sets:
+        said = Mapping(one.source, [(synthetic(one.source, "set"), one.node)], (1, 1, 0, 0))
+        spoken.append((Layer("option", one.text), said))
         held = _set(held, one, faults)
     for tune in asked.tunes:
+        spoken.append((Layer("option", tune.text), _tune_node(tune)))
         held = lay(PLAN, held, Layer("option", tune.text), _tune_node(tune))
     return held
 
@@ -252,12 +283,7 @@ def _try_stages(shaped: Mapping, asked: Asked, name: str, folder: str, tried: tu
         if tried == (stage,) and not asked.sets and not asked.tunes:
             continue
         alone = replace(asked.bare(), stages=(stage,))
-        held = _hold(shaped, alone, [], name, faults)
+        held = _hold(shaped, alone, [], name, faults, [])
         _, meaning = build(held, filler_for(held, alone), name, folder)
         faults += meaning
     return faults
-
-
-def listing_of(node: Node) -> list[Node]:
-    """Return the items of a list node."""
-    return node.items if isinstance(node, Listing) else []

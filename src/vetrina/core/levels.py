@@ -62,7 +62,7 @@ class Scale:
             return self._known.get(level.lower())
         if isinstance(level, bool):
             return None
-        if isinstance(level, int | float) and level == int(level):
+        if isinstance(level, int) or (isinstance(level, float) and level.is_integer()):
             return self._number(int(level))
         return None
 

@@ -77,8 +77,13 @@ class Kind(Struct, frozen=True):
         try:
             return Sourced(self.convert(got, reader), got.origin, got.shown)
         except Wrong as wrong:
-            name = f'"{held.key.text}" ' if held.key else ""
-            reader.report(Fault(wrong.code, f"{name}{wrong.what}", fix=wrong.fix, place=held.place, related=_through(got)))
+            named = held.key is not None and not wrong.what.startswith('level "')
+            name = f'"{held.key.text}" ' if held.key and named else ""
+            if got.shown != got.text:
+                wrong = Wrong(f"wants {self.wants}, and the hidden value {got.shown[:60]} is none", code=wrong.code)
+            where = held.node.source.name if held.layer.kind == "option" else ""
+            place = None if where else held.place
+            reader.report(Fault(wrong.code, f"{name}{wrong.what}", fix=wrong.fix, place=place, where=where))
             return None
 
     def convert(self, got: Read, reader: Reader) -> Any:
@@ -93,13 +98,6 @@ class Kind(Struct, frozen=True):
 def mismatch(node: Node, wants: str) -> Fault:
     """Return the fault of a list, a mapping or a value where something else is wanted."""
     return Fault("wrong-type", f"{wants} is wanted here, and this is {kind_of(node)}", place=node.place)
-
-
-def _through(got: Read) -> tuple[tuple[Any, str], ...]:
-    origin = got.origin
-    if origin.kind == "environment" and origin.label:
-        return ((origin.place, f"filled from {origin.label}"),) if origin.place else ()
-    return ()
 
 
 def describe(value: object) -> str:

@@ -24,6 +24,12 @@ CHAPTERS: tuple[Chapter, ...] = (
         "lib delivers nowhere, and lib.pool's own entry is switched off.",
     ),
     Chapter(
+        "Was my file even picked up?",
+        "local.yaml was meant to switch the drive's trace messages on. Nothing happened.",
+        ("origin", "plan.yaml", "--unused", "--with", "local.yaml", "--env-file", "sereno.env"),
+        "ropeway.driev is not the drive; the nearest logger is offered. night-report is attached to nothing.",
+    ),
+    Chapter(
         "Which events reach which sink?",
         "A week of real traffic, sent through the plan without touching any sink.",
         ("routes", "plan.yaml", "week.jsonl"),

@@ -14,7 +14,8 @@ from typing import Any
 import yaml
 from yaml.cyaml import CParser  # type: ignore[attr-defined]
 
-from vetrina.core.faults import Fault, Place, Unreadable, nearest
+from vetrina.core.faults import Fault, Place, Unreadable, nearest, refuse
+from vetrina.core.filling import typed
 from vetrina.core.nodes import Listing, Mapping, Node, Scalar, Source
 from vetrina.formats.json_documents import read_json
 
@@ -272,3 +273,20 @@ class _Composer:
             fix = "indent with spaces, not tabs"
         why = error.context or ""
         return unreadable(self._source.name, what, why, fix, line, column)
+
+
+def yaml_value(text: str, where: str) -> Any:
+    """Return the JSON value that ``text`` means as YAML (a number, true, null, a list, a text …)."""
+    try:
+        node = read_document(text, Source(where, "option"), lambda _fault: None)
+    except Unreadable as unread:
+        raise refuse(f"the value is not YAML: {unread.faults[0].what}", where=where) from None
+    return _json(node) if node is not None else "" if not text.strip() else None
+
+
+def _json(node: Node) -> Any:
+    if isinstance(node, Mapping):
+        return {key.text: _json(value) for key, value in node.pairs}
+    if isinstance(node, Listing):
+        return [_json(item) for item in node.items]
+    return typed(node.text) if node.plain else node.text

@@ -132,4 +132,89 @@ class Why(msgspec.Struct):
     gates: list[GateStep]
 
 
-OUTPUTS: dict[str, Any] = {"levels": Levels, "routes": Routes, "routes-each": RoutesEach, "why": Why}
+class OriginOf(Place, kw_only=True):
+    """The origin of one value of the plan in force, by its path."""
+
+    path: str
+
+
+class Resolve(msgspec.Struct):
+    """`resolve --json`: the plan, every value's origin, the names of values shown as `***`."""
+
+    plan: dict[str, Any]
+    origins: list[OriginOf]
+    hidden: list[str]
+
+
+class Saying(msgspec.Struct):
+    """What one layer said about a value."""
+
+    kind: Literal["file", "stage", "layer", "option"]
+    label: str
+    file: str | None
+    line: int | None
+    column: int | None
+    text: str
+    fate: str
+
+
+class Placeholder(msgspec.Struct):
+    """A placeholder that was filled, and those inside its value."""
+
+    name: str
+    source: Literal["option", "env-file", "value", "environment", "default"]
+    where: str
+    file: str | None
+    line: int | None
+    text: str
+    secret: bool
+    placeholders: list[Placeholder]
+
+
+class Origin(msgspec.Struct):
+    """`origin PLAN PATH --json`; with --unused the document is described by `origin-unused`."""
+
+    path: str
+    value: str
+    remark: str
+    history: list[Saying]
+    placeholders: list[Placeholder]
+
+
+class ReadSource(msgspec.Struct):
+    """A source that was read: how many values it set, and how many of them are in force."""
+
+    kind: str
+    name: str
+    set: int
+    in_force: int
+    remark: str
+
+
+class UnusedEntry(msgspec.Struct):
+    """Something that no value in force uses."""
+
+    kind: str
+    name: str
+    file: str | None
+    line: int | None
+    column: int | None
+    remark: str
+
+
+class OriginUnused(msgspec.Struct):
+    """`origin PLAN --unused --json`."""
+
+    sources: list[ReadSource]
+    unused: list[UnusedEntry]
+
+
+OUTPUTS: dict[str, Any] = {
+    "levels": Levels,
+    "resolve": Resolve,
+    "origin": Origin,
+    "origin-unused": OriginUnused,
+    "routes": Routes,
+    "routes-each": RoutesEach,
+    "why": Why,
+}

@@ -69,9 +69,10 @@ def _read_in_force(
         tunes=tuple(tune for text in tunes if (tune := _tune_option(text, faults)) is not None),
         env=_given(env, faults),
         env_file=_env_files(env_files, faults),
+        env_file_names=tuple(map(str, env_files)),
         environment=dict(os.environ if environment is None else environment),
     )
-    folder = os.path.normpath(path.parent) if path.parent != Path() else "."
+    folder = os.path.normpath(path.absolute().parent)
     return put_in_force(document, plan, folder, asked, faults)
 
 

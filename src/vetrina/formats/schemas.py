@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import json
 from typing import Any
 
 import msgspec
 
 from vetrina.core.events import Event
-from vetrina.core.grammar import CONDITION, MEMBER, PLAN_FILE
+from vetrina.core.grammar import CONDITION, MEMBER, PLAN_FILE, VERSION
 from vetrina.core.levels import ALIASES, NAMES, THRESHOLDS
 from vetrina.core.shapes import Schema
 from vetrina.formats.outputs import OUTPUTS
@@ -16,26 +17,39 @@ DIALECT = "https://json-schema.org/draft/2020-12/schema"
 
 
 def plan_schema() -> Schema:
-    """Return the schema of a plan; a layer is the same without `vetrina`."""
+    """Return the schema of a plan; a layer is the same without `vetrina`.
+
+    A level's name must be a known one, unless the plan adds names under `levels`.
+    """
     found = dict(PLAN_FILE.schema())
     properties = {"$schema": {"type": "string"}, **found["properties"]}
-    properties["vetrina"] = {"const": 1, "description": "version of the plan format"}
-    words = [*NAMES, *ALIASES, *THRESHOLDS]
-    either_case = [*words, *(word.upper() for word in words), *(word.capitalize() for word in words)]
+    properties["vetrina"] = {"const": VERSION, "description": "version of the plan format"}
+    with_levels = ("assume", "loggers", "appenders", "stages")
+    strict = json.loads(
+        json.dumps({name: properties[name] for name in with_levels}).replace("#/$defs/level", "#/$defs/known-level")
+    )
+    names = [*NAMES, *ALIASES, *THRESHOLDS]
+    numbers = [{"type": "integer", "minimum": 1, "maximum": 24}, {"type": "string", "pattern": r"^([1-9]|1[0-9]|2[0-4])$|\$\{"}]
     return {
         "$schema": DIALECT,
         "title": "Vetrina plan",
         **found,
         "properties": properties,
         "required": ["vetrina"],
+        "if": {"not": {"required": ["levels"]}},
+        "then": {"properties": strict},
         "$defs": {
-            "level": {
-                "description": "a level's name or number; names that the plan adds under levels count as well",
+            "known-level": {
+                "description": "a level's name or number",
                 "anyOf": [
-                    {"enum": either_case},
-                    {"type": "integer", "minimum": 1, "maximum": 24},
-                    {"type": "string", "pattern": r"^[\w-]+$|\$\{"},
+                    {"enum": names},
+                    {"type": "string", "pattern": "^(" + "|".join(map(_any_case, names)) + ")$"},
+                    *numbers,
                 ],
+            },
+            "level": {
+                "description": "a level's name, one of the plan's own under levels, or a number",
+                "anyOf": [{"enum": names}, {"type": "string", "pattern": r"^[\w-]+$"}, *numbers],
             },
             "condition": CONDITION.definition(),
             "member": {
@@ -52,6 +66,10 @@ def plan_schema() -> Schema:
             },
         },
     }
+
+
+def _any_case(word: str) -> str:
+    return "".join(f"[{char}{char.upper()}]" for char in word)
 
 
 def events_schema() -> Schema:

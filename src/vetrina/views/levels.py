@@ -68,6 +68,10 @@ def level_lines(rows: Sequence[LevelRow], plan: Plan, width: int) -> list[Line]:
         ]
         for row in rows
     ]
+    if any(row.changed for row in rows):
+        heads.insert(3, Column("before"))
+        for row, line in zip(rows, cells, strict=True):
+            line.insert(3, span(row.changed or "·", "changed" if row.changed else "quiet"))
     lines = table(heads, cells, width)
     return lines + _remarks(rows)
 
@@ -82,7 +86,7 @@ def _from_cell(row: LevelRow) -> Span:
     brief = row.origin.brief()
     where = f"{row.inherited_from}, {brief}" if row.inherited_from else brief
     if row.changed:
-        return span(f"{where}, was {row.changed}", "changed")
+        return span(where, "changed")
     return span(where, "quiet" if row.inherited_from else "")
 
 

@@ -113,7 +113,9 @@ def _pattern(text: Sourced[str], zone: str, report: Report) -> NamePattern | Non
     try:
         return name_pattern(text.value, zone)
     except BadTemplate as bad:
-        for fault in bad.faults:
+        if text.shown != text.value:
+            report(_policy("a path with a hidden value in it cannot be read", place))
+        for fault in bad.faults if text.shown == text.value else ():
             report(
                 Fault("bad-template", f"{fault.what} at character {fault.offset + 1} of the name", fix=fault.fix, place=place)
             )

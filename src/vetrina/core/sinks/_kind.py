@@ -18,7 +18,7 @@ class SinkKind(Struct, frozen=True):
 
     ``place`` returns what tells two sinks apart, from the keys' texts and the folder that relative paths start from;
     ``label`` returns it for people. ``takes`` names the template forms that it can write, the first as the default.
-    ``mask_host`` sinks carry text of their own (a mail) to other people.
+    ``remote`` sinks send to other machines; ``templates`` are the keys whose texts are templates.
     """
 
     name: str
@@ -28,6 +28,7 @@ class SinkKind(Struct, frozen=True):
     place: Callable[[Shown, str], str] = lambda _keys, _folder: ""
     label: Callable[[Shown], str] = lambda _keys: ""
     remote: bool = False
+    templates: tuple[str, ...] = ()
 
 
 def full_path(path: str, folder: str) -> str:

@@ -19,4 +19,5 @@ KIND = SinkKind(
     place=lambda keys, _folder: f"mail {keys.get('host', '')}:{keys.get('port', '25')} {keys.get('recipients', '')}",
     label=lambda keys: keys.get("recipients", ""),
     remote=True,
+    templates=("subject",),
 )

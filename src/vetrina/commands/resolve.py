@@ -1,0 +1,42 @@
+"""`vetrina resolve PLAN`: the plan in force, written out."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+import typer
+
+from vetrina.commands import calling
+from vetrina.core.written import written
+from vetrina.views import resolve as view
+
+
+def run(
+    plan: calling.PlanArgument,
+    defaults: Annotated[bool, typer.Option("--defaults", help="Write out what holds without being said, too.")] = False,  # noqa: FBT002
+    bare: Annotated[bool, typer.Option("--bare", help="Leave the comments with the origins out.")] = False,  # noqa: FBT002
+    stage: calling.StageOption = [],  # noqa: B006
+    with_: calling.WithOption = [],  # noqa: B006
+    env: calling.EnvOption = [],  # noqa: B006
+    env_file: calling.EnvFileOption = [],  # noqa: B006
+    set_: calling.SetOption = [],  # noqa: B006
+    tune: calling.TuneOption = [],  # noqa: B006
+    json: calling.JsonOption = False,  # noqa: FBT002
+) -> None:
+    """Write the plan in force out in full, each value followed by where it came from.
+
+    Layers are merged, short forms spelt out, placeholders filled. The result is a plan and means the same; values
+    from outside whose names look like credentials stand as ${NAME} again.
+
+    \b
+    Examples:
+      vetrina resolve plan.yaml
+      vetrina resolve plan.yaml --stage live --with local.yaml --env-file sereno.env
+      vetrina resolve plan.yaml --stage live --bare > in-force.yaml
+    """  # noqa: D301
+    found = calling.plan_in_force(plan, stage, with_, env, env_file, set_, tune)
+    body = written(found, defaults=defaults)
+    if json:
+        calling.print_json(view.as_json(body, calling.hidden_names(found)))
+        return
+    calling.print_lines(view.resolve_lines(body, origins=not bare))

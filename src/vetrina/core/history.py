@@ -1,0 +1,372 @@
+"""Who said what about a value, and what nobody uses.
+
+Here: the history of one value, and the account of every source that was read. Not here: how it looks (views/).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from msgspec import Struct
+
+from vetrina.core.faults import Fault, Place, Refused, nearest
+from vetrina.core.filling import Use, names_used
+from vetrina.core.grammar import PLAN, root_name
+from vetrina.core.in_force import InForce, parse_path
+from vetrina.core.layers import Held, Layer, Step
+from vetrina.core.loggers import Tree
+from vetrina.core.nodes import Listing, Mapping, Node, Scalar, kind_of
+from vetrina.core.shapes import ListOf, MapOf, Record, child_kind
+
+_TYPO = 0.87
+
+
+class Saying(Struct, frozen=True):
+    """What one layer said: the words as written, where, and what became of it."""
+
+    layer: Layer
+    place: Place | None
+    text: str
+    fate: str
+
+
+class History(Struct, frozen=True):
+    """A value's history, oldest first; ``now`` is what holds, ``uses`` the placeholders that filled it."""
+
+    path: str
+    sayings: tuple[Saying, ...]
+    now: str
+    uses: tuple[Use, ...] = ()
+    remark: str = ""
+
+
+class SourceAccount(Struct, frozen=True):
+    """One source that was read: how many values it set, and how many of them are in force."""
+
+    kind: str
+    name: str
+    set_values: int
+    in_force: int
+    remark: str = ""
+
+
+class Unused(Struct, frozen=True):
+    """Something that no effective value uses."""
+
+    kind: str
+    name: str
+    place: Place | None
+    remark: str = ""
+
+
+def history(found: InForce, path_text: str) -> History:
+    """Return the history of the value at a path; raise Refused where the plan's shape has no such place."""
+    parsed = parse_path(path_text)
+    if isinstance(parsed, str) or parsed[1]:
+        reason = parsed if isinstance(parsed, str) else "a path has no ="
+        raise Refused([Fault("call", f"this is no path: {reason}", fix="write loggers[ropeway.gate].level", where=path_text)])
+    steps = parsed[0]
+    if steps[0].name == "loggers" and len(steps) > 1:
+        steps = (steps[0], Step(root_name(steps[1].name)), *steps[2:])
+    held, remark = _walk(found, steps, path_text)
+    if held is None:
+        return History(path_text, (), "", remark=remark)
+    now, uses = _now(found, held)
+    return History(path_text, tuple(_sayings(held)), now, uses, remark)
+
+
+def _walk(found: InForce, steps: tuple[Step, ...], whole: str) -> tuple[Held | None, str]:
+    here: Held | None = found.held
+    at: object = PLAN
+    for number, step in enumerate(steps):
+        if isinstance(at, ListOf):
+            items = here.items if here else None
+            if step.position is None or items is None or not step.position < len(items):
+                count = len(items or ())
+                raise _no_path(
+                    whole, f"[{step.name}]", [], f"the list has {count} item{'s' if count != 1 else ''}, counted from 0"
+                )
+            here, at = items[step.position], at.item
+            continue
+        known = at.known() if isinstance(at, Record) else None
+        if known is not None and step.name not in known:
+            raise _no_path(whole, step.name, known)
+        if not isinstance(at, Record | MapOf):
+            raise _no_path(whole, step.name, [], "a single value has nothing below it")
+        child = (here.children or {}).get(step.name) if here else None
+        if child is None and isinstance(at, MapOf) and number < len(steps):
+            names = list(here.children or {}) if here else []
+            if steps[0].name != "loggers" or number != 1:
+                raise _no_path(whole, step.name, names)
+            return None, _inherited(found, step.name)
+        at, here = child_kind(at, step.name), child
+        if here is None and number == len(steps) - 1:
+            return None, _unsaid(found, steps, at_default=_default(steps, found))
+        if here is None:
+            return None, "no layer says anything about it"
+    return here, _fallen_back(found, steps, here)
+
+
+def _no_path(whole: str, step: str, known: list[str], why: str = "") -> Refused:
+    close = nearest(step, known)
+    fix = f'did you mean "{close[0]}"?' if close else ("known here: " + ", ".join(known[:12]) if known else "")
+    return Refused([Fault("no-such-path", f'there is no "{step}" at this place of the plan', why, fix, where=whole)])
+
+
+def _default(steps: tuple[Step, ...], found: InForce) -> str:
+    kind: object = PLAN
+    default = ""
+    for step in steps:
+        if isinstance(kind, Record):
+            default = kind.keys[step.name].default
+            kind = kind.keys[step.name].kind
+        elif isinstance(kind, ListOf):
+            kind = kind.item
+        elif isinstance(kind, MapOf):
+            kind = kind.value
+    if steps[-1].name == "workdir":
+        return found.full_folder
+    return default
+
+
+def _unsaid(found: InForce, steps: tuple[Step, ...], at_default: str) -> str:
+    if len(steps) == 3 and steps[0].name == "loggers" and steps[2].name == "level":
+        return _inherited(found, steps[1].name)
+    return "no layer says anything about it" + (f"; the default is {at_default}" if at_default else "")
+
+
+def _inherited(found: InForce, logger: str) -> str:
+    standing = Tree(found.plan).standing(logger)
+    name = found.plan.scale.name(standing.severity)
+    return f"no layer sets a level for {logger}; it inherits {name} from {standing.inherited_from or standing.name} ({standing.origin.brief()})"
+
+
+def _fallen_back(found: InForce, steps: tuple[Step, ...], held: Held | None) -> str:
+    """Return what holds instead where the last word was to remove the value, or its entry is switched off."""
+    if held is not None and held.gone:
+        return "removed; " + _unsaid(found, steps, _default(steps, found))
+    if steps[0].name == "loggers" and len(steps) > 1:
+        logger = found.plan.loggers.get(steps[1].name)
+        if logger is not None and not logger.enabled.value:
+            return f"the entry is switched off ({logger.enabled.origin.brief()}), so none of it counts"
+    if steps[0].name == "appenders" and len(steps) > 1:
+        appender = found.plan.appenders.get(steps[1].name)
+        if appender is not None and not appender.enabled.value:
+            return f"the appender is switched off ({appender.enabled.origin.brief()})"
+    return ""
+
+
+def _sayings(held: Held) -> Iterator[Saying]:
+    last = len(held.said) - 1
+    for number, said in enumerate(held.said):
+        node = said.node
+        option = said.layer.kind == "option"
+        if isinstance(node, Scalar) and node.is_null():
+            fate = "removes it" if number == last else "removed it, and was overruled"
+        elif isinstance(node, Mapping) and held.items is not None:
+            fate = "changes the list"
+        elif isinstance(node, Mapping) and held.children is not None:
+            fate = "speaks of parts of it"
+        else:
+            fate = "in force" if number == last else "overruled"
+            if number < last and held.items is not None and isinstance(held.said[last].node, Mapping):
+                fate = "changed by those below"
+        yield Saying(said.layer, None if option else node.place, _words(node), fate)
+
+
+def _words(node: Node) -> str:
+    """Return a node's text as written, on one line."""
+    if isinstance(node, Scalar):
+        if node.is_null():
+            return "null"
+        return node.text if node.plain else f'"{node.text}"'
+    text = node.source.text[node.start : node.end]
+    one_line = " ".join(text.split())
+    if not one_line or len(one_line) > 120:
+        return kind_of(node)
+    return one_line
+
+
+def _now(found: InForce, held: Held) -> tuple[str, tuple[Use, ...]]:
+    if held.gone:
+        return "", ()
+    if isinstance(held.node, Scalar) and held.children is None and held.items is None:
+        filled = found.filler.fill(held.node)
+        return ("", ()) if isinstance(filled, Fault) else (filled.shown, filled.uses)
+    if held.items is not None:
+        return "[" + ", ".join(_item(found, item) for item in held.items) + "]", ()
+    return f"{sum(1 for _ in held.living())} keys", ()
+
+
+def _item(found: InForce, item: Held) -> str:
+    appender = item.get("appender")
+    if appender is not None and sum(1 for _ in item.living()) == 1:
+        return _now(found, appender)[0]
+    if item.children is not None:
+        return "{" + ", ".join(f"{name}: {_now(found, child)[0]}" for name, child in item.living()) + "}"
+    return _now(found, item)[0]
+
+
+def leaves(held: Held) -> Iterator[Held]:
+    """Yield the values of a held plan that are in force: scalars and lists."""
+    waiting = [held]
+    while waiting:
+        one = waiting.pop()
+        if one.gone:
+            continue
+        if one.children is None:
+            yield one
+        else:
+            waiting += one.children.values()
+
+
+def _count_leaves(node: Node) -> int:
+    if not isinstance(node, Mapping) or not node.pairs:
+        return 1
+    if {key.text for key, _ in node.pairs} <= {"add", "remove"}:
+        return 1
+    return sum(_count_leaves(value) for _, value in node.pairs)
+
+
+def sources(found: InForce) -> list[SourceAccount]:
+    """Return an account of every source that was read, in the order of precedence."""
+    alive: dict[Layer, int] = {}
+    for leaf in leaves(found.held):
+        layers = (
+            {said.layer for said in leaf.said} if leaf.items is not None and isinstance(leaf.node, Mapping) else {leaf.layer}
+        )
+        for layer in layers:
+            alive[layer] = alive.get(layer, 0) + 1
+    spoken: dict[Layer, int] = {}
+    order: list[Layer] = []
+    for layer, node in found.layers:
+        order.append(layer)
+        spoken[layer] = _count_leaves(node) if node is not None else 0
+    accounts = []
+    kinds = {"file": "plan", "stage": "stage", "layer": "layer file", "option": "option"}
+    for layer in order:
+        living, said = min(alive.get(layer, 0), spoken[layer]), spoken[layer]
+        remark = ""
+        if not said:
+            remark = "says nothing"
+        elif not living and layer.kind != "file":
+            remark = "none of it is in force: " + ("it only removes" if _only_removes(found, layer) else "others overrule it")
+        accounts.append(SourceAccount(kinds[layer.kind], layer.label, said, living, remark))
+    return accounts + _outside(found)
+
+
+def _only_removes(found: InForce, layer: Layer) -> bool:
+    node = next((node for one, node in found.layers if one == layer), None)
+
+    def nulls(node: Node) -> bool:
+        if isinstance(node, Mapping):
+            return all(nulls(value) for _, value in node.pairs)
+        return isinstance(node, Scalar) and node.is_null()
+
+    return node is not None and nulls(node)
+
+
+def _outside(found: InForce) -> list[SourceAccount]:
+    used = names_in_use(found)
+    accounts = []
+    files: dict[str, list[str]] = {name: [] for name in found.asked.env_file_names}
+    for name, given in found.asked.env_file.items():
+        files.setdefault(given.place.file if given.place else given.where, []).append(name)
+    for file, names in files.items():
+        wanted = sum(1 for name in names if name in used and name not in found.asked.env)
+        remark = "" if wanted or not names else "no placeholder asks for any of them"
+        accounts.append(SourceAccount("env file", file, len(names), wanted, remark or ("" if names else "says nothing")))
+    for name in found.asked.env:
+        wanted = int(name in used)
+        accounts.append(SourceAccount("option", f"--env {name}", 1, wanted, "" if wanted else "no placeholder asks for it"))
+    return accounts
+
+
+def names_in_use(found: InForce) -> set[str]:
+    """Return the names that placeholders in force ask for, through values as well."""
+    values = found.held.get("values")
+    texts = {name: child.node for name, child in values.living()} if values else {}
+    waiting: list[str] = []
+    for name, child in found.held.living():
+        if name != "values":
+            for node in _nodes_in_force(child):
+                waiting += _asked_in(node)
+    used: set[str] = set()
+    while waiting:
+        name = waiting.pop()
+        if name not in used:
+            used.add(name)
+            if name in texts:
+                waiting += _asked_in(texts[name])
+    return used
+
+
+def _nodes_in_force(held: Held) -> Iterator[Node]:
+    for leaf in leaves(held):
+        if leaf.items is None:
+            yield leaf.node
+        for item in leaf.items or ():
+            yield from _nodes_in_force(item)
+
+
+def _asked_in(node: Node) -> list[str]:
+    if isinstance(node, Scalar):
+        return names_used(node.text)
+    inside = node.items if isinstance(node, Listing) else [value for _, value in node.pairs]
+    return [name for one in inside for name in _asked_in(one)]
+
+
+def unused(found: InForce) -> list[Unused]:
+    """Return what no effective value uses: values, templates, appenders, stages' stray entries, idle layers, given names."""
+    plan = found.plan
+    nothing: list[Unused] = []
+    used = names_in_use(found)
+    values = found.held.get("values")
+    for name, child in values.living() if values else ():
+        if name not in used:
+            nothing.append(
+                Unused("value", name, child.key_place, _near(name, used - set(values.children or {})) if values else "")
+            )
+    wanted = {one.template.name for one in plan.appenders.values()}
+    nothing += [Unused("template", name, plan.template_origins[name].place) for name in plan.templates if name not in wanted]
+    tree = Tree(plan)
+    attached = {one.appender for entry in tree.entries.values() for one in entry.to}
+    nothing += [
+        Unused("appender", name, one.origin.place, "attached to no logger")
+        for name, one in plan.appenders.items()
+        if name not in attached
+    ]
+    nothing += stray_entries(found)
+    for account in sources(found):
+        if account.remark:
+            nothing.append(Unused(account.kind, account.name, None, account.remark))
+    return nothing
+
+
+def _near(name: str, asked: set[str]) -> str:
+    close = nearest(name, sorted(asked), cutoff=_TYPO)
+    return f"a placeholder asks for {close[0]}" if close else ""
+
+
+def stray_entries(found: InForce) -> list[Unused]:
+    """Return the entries of stages and layer files that name no logger or appender of the plan itself: likely typos."""
+    base = {section: _names(found.shaped.get(section)) for section in ("loggers", "appenders", "templates")}
+    found_here: list[Unused] = []
+    stages = found.shaped.get("stages")
+    layers = [(f"stage {key.text}", node) for key, node in stages.pairs] if isinstance(stages, Mapping) else []
+    layers += [
+        (f"layer file {layer.label}", node) for layer, node in found.layers if layer.kind == "layer" and node is not None
+    ]
+    for label, node in layers:
+        for section, known in base.items():
+            entries = node.get(section) if isinstance(node, Mapping) else None
+            for key, _ in entries.pairs if isinstance(entries, Mapping) else ():
+                if key.text not in known and key.text != "root":
+                    close = nearest(key.text, known, cutoff=_TYPO)
+                    remark = f"the plan itself has no such {section[:-1]}" + (f"; did you mean {close[0]}?" if close else "")
+                    found_here.append(Unused(f"{section[:-1]} in {label}", key.text, key.place, remark))
+    return found_here
+
+
+def _names(node: Node | None) -> list[str]:
+    return [key.text for key, _ in node.pairs] if isinstance(node, Mapping) else []

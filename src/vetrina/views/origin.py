@@ -1,0 +1,135 @@
+"""The history of a value, and what nobody uses."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from vetrina.core.filling import Use
+from vetrina.core.history import History, Saying, SourceAccount, Unused
+from vetrina.views.screen import Column, Line, Span, counted, safe, span, table, wrapped
+
+_KINDS = {"file": "plan", "stage": "stage", "layer": "layer file", "option": "option"}
+
+
+def history_json(found: History) -> dict[str, Any]:
+    """Return the document of `origin PLAN PATH --json`."""
+    return {
+        "path": found.path,
+        "value": found.now,
+        "remark": found.remark,
+        "history": [
+            {
+                "kind": saying.layer.kind,
+                "label": saying.layer.label,
+                "file": saying.place.file if saying.place else None,
+                "line": saying.place.line if saying.place else None,
+                "column": saying.place.column if saying.place else None,
+                "text": saying.text,
+                "fate": saying.fate,
+            }
+            for saying in found.sayings
+        ],
+        "placeholders": [_use_json(use) for use in found.uses],
+    }
+
+
+def _use_json(use: Use) -> dict[str, Any]:
+    return {
+        "name": use.name,
+        "source": use.source,
+        "where": use.where,
+        "file": use.place.file if use.place else None,
+        "line": use.place.line if use.place else None,
+        "text": use.text,
+        "secret": use.secret,
+        "placeholders": [_use_json(inner) for inner in use.inner],
+    }
+
+
+def history_lines(found: History, width: int) -> list[Line]:
+    """Return a value's history, oldest first, and what holds now."""
+    lines: list[Line] = [[span(found.path, "title")], []]
+    if found.sayings:
+        rows = [_row(saying) for saying in found.sayings]
+        lines += table([Column(""), Column("says", least=16), Column("at"), Column("which is")], rows, width, 2)
+        lines.append([])
+    if found.now:
+        lines.append([Span("holds now: "), span(found.now, "good")])
+    if found.remark:
+        lines += wrapped(safe(found.remark[0].upper() + found.remark[1:] + "."), width, 0, "changed")
+    for use in found.uses:
+        lines += _use_lines(use, 1)
+    return lines
+
+
+def _row(saying: Saying) -> list[Span]:
+    kind = _KINDS[saying.layer.kind]
+    who = kind if saying.layer.kind == "file" else saying.layer.label if kind == "option" else f"{kind} {saying.layer.label}"
+    style = "good" if saying.fate == "in force" else "quiet" if "overruled" in saying.fate else "changed"
+    place = saying.place
+    where = f"{place.file}:{place.line}:{place.column}" if place else "the call"
+    return [span(who), span(saying.text, style), span(where, "place"), span(saying.fate, style)]
+
+
+def _use_lines(use: Use, depth: int) -> list[Line]:
+    where = f"{use.where}, {use.place}" if use.place else use.where
+    hidden = "  (hidden: its name looks like a credential's)" if use.secret else ""
+    line: Line = [
+        Span("  " * depth),
+        span(f"${{{use.name}}}"),
+        span(" is "),
+        span(use.text or "(empty)", "good"),
+        span(f"  from {where}{hidden}", "quiet"),
+    ]
+    return [line, *(part for inner in use.inner for part in _use_lines(inner, depth + 1))]
+
+
+def unused_json(accounts: list[SourceAccount], nothing: list[Unused]) -> dict[str, Any]:
+    """Return the document of `origin PLAN --unused --json`."""
+    return {
+        "sources": [
+            {"kind": one.kind, "name": one.name, "set": one.set_values, "in_force": one.in_force, "remark": one.remark}
+            for one in accounts
+        ],
+        "unused": [
+            {
+                "kind": one.kind,
+                "name": one.name,
+                "file": one.place.file if one.place else None,
+                "line": one.place.line if one.place else None,
+                "column": one.place.column if one.place else None,
+                "remark": one.remark,
+            }
+            for one in nothing
+        ],
+    }
+
+
+def unused_lines(accounts: list[SourceAccount], nothing: list[Unused], width: int) -> list[Line]:
+    """Return the account of sources, then what nothing uses."""
+    rows = [
+        [
+            span(one.kind),
+            span(one.name),
+            span(one.set_values),
+            span(one.in_force, "" if one.in_force else "bad"),
+            span(one.remark, "changed"),
+        ]
+        for one in accounts
+    ]
+    heads = [
+        Column("read"),
+        Column("", least=12),
+        Column("values set", right=True),
+        Column("in force", right=True),
+        Column("", least=20),
+    ]
+    lines: list[Line] = [[Span("What was read", "title")], *table(heads, rows, width, 2), []]
+    if not nothing:
+        return [*lines, [Span("Everything that is said is used.", "good")]]
+    lines.append([Span(f"What nothing uses: {counted(len(nothing), 'entry').replace('entrys', 'entries')}", "title")])
+    cells = [
+        [span(one.kind), span(one.name, "raised"), span(str(one.place) if one.place else "", "place"), span(one.remark)]
+        for one in nothing
+    ]
+    return lines + table([Column(""), Column("", least=12), Column(""), Column("", least=20)], cells, width, 2)

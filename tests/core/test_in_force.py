@@ -1,0 +1,285 @@
+"""Placeholders, layers and their laws; and that a plan written out means the same."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from plans import APPENDERS, LEVELS, NAMES, document, in_force, loggers
+from plans import faults as told
+from vetrina.core.faults import Refused
+from vetrina.core.filling import typed
+from vetrina.core.grammar import PLAN
+from vetrina.core.in_force import LayerFile, parse_path
+from vetrina.core.layers import Held, Layer, lay
+from vetrina.core.loggers import Tree
+from vetrina.core.nodes import Node, Source
+from vetrina.core.plan import Plan
+from vetrina.core.routing import Router
+from vetrina.core.written import Entries, Items, Value, Written, written
+from vetrina.formats.documents import read_document
+from vetrina.views.resolve import resolve_lines
+
+
+@pytest.mark.parametrize(
+    "text, value",
+    [("", None), ("~", None), ("null", None), ("Null", None), ("nULL", "nULL"), ("true", True), ("False", False), ("yes", "yes"), ("off", "off"), ("12", 12),
+     ("-3", -3), ("+3", 3), ("007", 7), ("0o17", 15), ("0x1f", 31), ("1_000", "1_000"), ("1.5", 1.5), (".5", 0.5), ("1.", 1.0), ("1e3", 1000.0), ("12:30", "12:30"),
+     (".inf", float("inf")), ("-.INF", float("-inf")), ("0b1", "0b1"), ("1.2.3", "1.2.3"), ("-", "-"), ("2026-11-23", "2026-11-23")],
+)  # fmt: skip
+def test_plain_values_have_the_types_of_yaml_1_2(text: str, value: object) -> None:
+    found = typed(text)
+
+    assert (found, type(found)) == (value, type(value))
+
+
+VALUES = "values: {a: x, b: '${a}/y', self: '${self:-own}', c1: '${c2}', c2: '${c1}', n: 5, empty: ''}\ntitle: "
+
+
+@pytest.mark.parametrize(
+    "title, env, environment, expected",
+    [
+        pytest.param('"${a}"', {}, {}, "x", id="the plan's values"),
+        pytest.param('"${a}"', {"a": "given"}, {"a": "out"}, "given", id="--env wins"),
+        pytest.param('"${a}"', {}, {"a": "out"}, "x", id="values come before the environment"),
+        pytest.param('"${b}"', {"a": "g"}, {}, "g/y", id="values use values"),
+        pytest.param('"${self}"', {}, {"self": "out"}, "out", id="a value that names itself means the next source"),
+        pytest.param('"${self}"', {}, {}, "own", id="and its default"),
+        pytest.param('"${gone:-d}"', {}, {}, "d", id="a default"),
+        pytest.param('"${empty:-d}"', {}, {}, "d", id="an empty value takes the default, as in POSIX shells"),
+        pytest.param('"${empty}"', {}, {}, "", id="an empty value is one"),
+        pytest.param('"${gone:-${a}-${b}}"', {}, {}, "x-x/y", id="a default may hold placeholders"),
+        pytest.param('"$${a} $a $"', {}, {}, "${a} $a $", id="two dollars make a literal one"),
+        pytest.param('"${a}"', {"a": "${b}"}, {}, "${b}", id="what comes from outside is never expanded again"),
+        pytest.param('"${n}"', {}, {}, "5", id="values are text as written"),
+        pytest.param("${gone:-}", {}, {}, "", id="plain text that fills to nothing counts as not given"),
+    ],
+)
+def test_placeholders(title: str, env: dict[str, str], environment: dict[str, str], expected: str) -> None:
+    assert in_force(f"vetrina: 1\n{VALUES}{title}\n", env=env, environment=environment).plan.title == expected
+
+
+@pytest.mark.parametrize(
+    "body, words",
+    [
+        ("title: ${gone}", "2:8 ${gone} is not known"),
+        ("title: ${", "has no closing brace"),
+        ("title: ${a+b}", "is not a form of placeholder"),
+        ("title: ${a-b}", "is not a form of placeholder"),
+        ("title: ${}", "is not a form of placeholder"),
+        ("values: {a: '${b}', b: '${a}'}\ntitle: ${a}", "values go round in a circle: a -> b -> a"),
+        ("values: {a: '${gone}'}\ntitle: ${a}", "${gone} is not known (reached by a -> gone)"),
+        ("values: {a-b: x}", "cannot be asked for"),
+        ("title: " + "${x:-" * 30 + "}" * 30, "more than 20 deep"),
+        ("values: {" + "".join(f"v{n}: '${{v{n + 1}}}', " for n in range(25)) + "v25: x}\ntitle: ${v0}", "more than 20 deep"),
+        ("values: {v0: " + "x" * 2000 + ", " + "".join(f"v{n + 1}: '${{v{n}}}${{v{n}}}', " for n in range(15)) + "}\ntitle: ${v15}", "longer than"),
+    ],
+)  # fmt: skip
+def test_placeholders_that_cannot_be_filled(body: str, words: str) -> None:
+    assert words in told(body)[0]
+
+
+def test_a_plain_value_is_typed_after_filling_and_a_quoted_one_stays_text() -> None:
+    plain = "loggers: {root: {to: a}}\nappenders:\n  a:\n    sink: none\n    enabled: ${on}\n"
+
+    assert in_force("vetrina: 1\n" + plain, env={"on": "false"}).plan.appenders["a"].enabled.value is False
+    assert "wants true or false" in told(plain.replace("${on}", '"${on:-true}"'))[0]
+    assert in_force("vetrina: 1\nloggers:\n  a: ${l}\n", env={"l": "7"}).plan.loggers["a"].level.value == 7  # type: ignore[union-attr]
+
+
+def test_a_fault_through_a_placeholder_shows_both_places() -> None:
+    with pytest.raises(Refused) as caught:
+        in_force("vetrina: 1\nvalues: {l: inof}\nloggers:\n  a: ${l}\n")
+    (fault,) = caught.value.faults
+
+    assert (fault.place.line, fault.place.column) == (4, 6)  # type: ignore[union-attr]
+    assert [(place.line, place.column, words) for place, words in fault.related] == [(2, 13, "the value of ${l}")]
+
+
+def layered(base: str, *layers: str, **asked: Any) -> Plan:
+    files = tuple(LayerFile(f"l{at}.yaml", node(text, f"l{at}.yaml")) for at, text in enumerate(layers))
+    return in_force("vetrina: 1\n" + base, layers=files, **asked).plan
+
+
+def node(text: str, name: str = "x.yaml") -> Node | None:
+    return read_document(text, Source(name, "file", text), lambda _fault: None)
+
+
+BASE = "loggers: {root: {to: [a, b]}, x: info}\nappenders: {a: {sink: none, floor: info}, b: {sink: none}, c: {sink: none}}\n"
+
+
+@pytest.mark.parametrize(
+    "layer, expected",
+    [
+        pytest.param("loggers: {root: {to: {add: [c]}}}", ["a", "b", "c"], id="add"),
+        pytest.param("loggers: {root: {to: {remove: [a]}}}", ["b"], id="remove goes by the appender's name"),
+        pytest.param(
+            "loggers: {root: {to: {remove: a, add: {appender: a, floor: warn}}}}", None, id="add wants a list or a name"
+        ),
+        pytest.param(
+            "loggers: {root: {to: {add: [a], remove: [a, nobody]}}}",
+            ["b", "a"],
+            id="remove comes first, and a stranger changes nothing",
+        ),
+        pytest.param("loggers: {root: {to: c}}", ["c"], id="a list is replaced"),
+        pytest.param("loggers: {root: {to: null}}", [], id="null removes"),
+        pytest.param("loggers: {'': {to: c}}", ["c"], id="the empty name is root"),
+        pytest.param("", ["a", "b"], id="an empty layer changes nothing"),
+    ],
+)
+def test_lists_in_layers(layer: str, expected: list[str] | None) -> None:
+    if expected is None:
+        with pytest.raises(Refused):
+            layered(BASE, layer)
+    else:
+        root = layered(BASE, layer).loggers["root"]
+
+        assert [one.appender for one in root.to] == expected
+
+
+def test_short_forms_are_spelt_out_before_merging() -> None:
+    plan = layered(BASE, "loggers: {x: {climb: false}}", "loggers: {x: warn}")
+
+    assert (plan.loggers["x"].level.value, plan.loggers["x"].climb.value) == (13, False)  # type: ignore[union-attr]
+
+
+def test_a_template_whose_form_changes_is_replaced_whole() -> None:
+    base = "templates: {t: {as: json, members: {a: '{time}'}, omit-empty: true}}\n"
+
+    assert layered(base, "templates: {t: '{message}'}").templates["t"].form == "text"
+    assert layered(base, "templates: {t: {members: {b: '{level}'}}}").templates["t"].texts[1].text == "{level}"
+
+
+def test_precedence_is_stage_then_file_then_set_then_tune() -> None:
+    base = BASE + "stages: {s: {loggers: {x: trace}}}\n"
+
+    def level(**asked: Any) -> int:
+        plan = layered(base, *asked.pop("layers", ()), **asked)
+        return plan.loggers["x"].level.value  # type: ignore[union-attr]
+
+    assert level() == 9
+    assert level(stages=("s",)) == 1
+    assert level(stages=("s",), layers=["loggers: {x: error}"]) == 17
+
+
+def test_every_stage_is_checked_also_those_not_asked_for() -> None:
+    base = BASE + "stages:\n  s: {loggers: {x: debgu}}\n  t: {appenders: {a: null}}\n"
+
+    assert told(base) == ['2:23 no appender is called "a"', '5:20 level "debgu" is not known']
+
+
+@pytest.mark.parametrize(
+    "path, expected",
+    [
+        ("loggers[ropeway.gate].level=x", ["loggers", "ropeway.gate", "level"]),
+        ('loggers["a]b"].to=x', ["loggers", "a]b", "to"]),
+        ("loggers['a[b'].to=x", ["loggers", "a[b", "to"]),
+        ("rules[0].note=x", ["rules", "0", "note"]),
+        ("templates.t.members.a-b=x", ["templates", "t", "members", "a-b"]),
+        ("loggers[].level=x", ["loggers", "", "level"]),
+        ("loggers[a=b].level=x", ["loggers", "a=b", "level"]),
+        ("[x", None),
+        ("=x", None),
+        (".a=x", None),
+    ],
+)
+def test_paths(path: str, expected: list[str] | None) -> None:
+    found = parse_path(path)
+
+    assert (None if isinstance(found, str) else [step.name for step in found[0]]) == expected
+
+
+SPOTS = ["title", "deliver", "assume"]
+SMALL = st.fixed_dictionaries({}, optional={
+    "title": st.sampled_from(["one", "two", None]),
+    "assume": st.one_of(LEVELS, st.none()),
+    "loggers": st.dictionaries(st.sampled_from(["a", "a.b", "root"]), st.one_of(
+        st.none(), LEVELS, st.fixed_dictionaries({}, optional={"level": LEVELS, "to": st.one_of(
+            st.lists(st.sampled_from(APPENDERS), max_size=2), st.fixed_dictionaries({"add": st.lists(st.sampled_from(APPENDERS), max_size=1)}),
+            st.fixed_dictionaries({"remove": st.lists(st.sampled_from(APPENDERS), max_size=1)}))})), max_size=3),
+})  # fmt: skip
+
+
+def merged(*layers: dict[str, Any]) -> Any:
+    held: Held | None = None
+    for at, layer in enumerate(layers):
+        shaped = PLAN.shape(node(json.dumps(layer)), lambda _fault: None, layered=True)  # type: ignore[arg-type]
+        held = lay(PLAN, held, Layer("layer", str(at)), shaped)  # type: ignore[arg-type]
+    return plain(held)
+
+
+def plain(held: Held | None) -> Any:
+    if held is None or held.gone:
+        return None
+    if held.children is not None:
+        return {name: plain(child) for name, child in held.living()}
+    if held.items is not None:
+        return [plain(item) for item in held.items]
+    return held.node.text  # type: ignore[union-attr]
+
+
+@given(SMALL, SMALL)
+def test_an_empty_layer_changes_nothing(first: dict[str, Any], second: dict[str, Any]) -> None:
+    assert merged(first, {}, second, {}) == merged(first, second)
+
+
+def without_add(layer: dict[str, Any]) -> dict[str, Any]:
+    text = json.dumps(layer).replace('"add"', '"remove"')
+    found: dict[str, Any] = json.loads(text)
+    return found
+
+
+@given(SMALL, SMALL.map(without_add))
+def test_a_layer_laid_twice_changes_nothing_more(first: dict[str, Any], second: dict[str, Any]) -> None:
+    assert merged(first, second, second) == merged(first, second)
+
+
+@given(SMALL, st.dictionaries(st.sampled_from(["c", "d"]), LEVELS), st.dictionaries(st.sampled_from(["e", "f"]), LEVELS))
+def test_order_matters_only_where_two_speak_of_one_key(base: dict[str, Any], one: dict[str, str], two: dict[str, str]) -> None:
+    assert merged(base, {"loggers": one}, {"loggers": two}) == merged(base, {"loggers": two}, {"loggers": one})
+
+
+def bare(one: Written) -> Any:
+    if isinstance(one, Value):
+        return one.json
+    if isinstance(one, Items):
+        return [bare(item) for item in one.items]
+    return {name: bare(child) for name, child in one.entries.items()}
+
+
+TEXTS = st.text(st.characters(exclude_categories=["Cs"], exclude_characters="\0"), max_size=12)
+
+
+@given(
+    loggers(),
+    TEXTS,
+    st.sampled_from(
+        ["", "5", "null", "true", "a: b", "# c", "${x}", "$${x}", "- d", "[e", "{f", "'g", "\x85\u2028h ", " i", "~"]
+    ),
+    st.booleans(),
+    NAMES,
+)
+def test_a_plan_written_out_means_the_same(
+    entries: dict[str, Any], title: str, awkward: str, defaults: bool, name: str
+) -> None:
+    text = document(entries, title=title.replace("${", "$${"), values={"x": title.replace("${", "$${")}, rules=[
+        {"drop": {"field": {awkward: [1, None, awkward], "n": None}, "logger": name}, "note": awkward}, {"keep": {}}])  # fmt: skip
+    first = in_force(text)
+    again = "\n".join(
+        "".join(part.text for part in line) for line in resolve_lines(written(first, defaults=defaults), origins=True)
+    )
+    second = in_force(again)
+
+    def strip(found: Entries) -> Any:
+        return {key: value for key, value in bare(found).items() if key != "workdir"}
+
+    assert strip(written(first, defaults=defaults)) == strip(written(second, defaults=defaults))
+    assert second.plan.title == title
+    assert [rule.condition for rule in first.plan.rules] == [rule.condition for rule in second.plan.rules]
+    for level in ("debug", "error"):
+        assert Router(first.plan).decide(name, level) == Router(second.plan).decide(name, level)
+    assert Tree(first.plan).standing(name).severity == Tree(second.plan).standing(name).severity
