@@ -15,8 +15,6 @@ from typing import Annotated, Any
 import typer
 
 from vetrina.core.faults import refuse
-from vetrina.core.filling import looks_secret
-from vetrina.core.history import names_in_use
 from vetrina.core.in_force import InForce
 from vetrina.formats.plans import read_in_force
 from vetrina.views import screen
@@ -75,12 +73,6 @@ def asked_text(found: InForce) -> str:
     return " ".join(parts)
 
 
-def hidden_names(found: InForce) -> list[str]:
-    """Return the names of the values from outside that are shown as `***`."""
-    outside = [*found.asked.env, *found.asked.env_file, *found.asked.environment]
-    return sorted({name for name in outside if name in names_in_use(found) and looks_secret(name, found.filler.secret_names)})
-
-
 def print_json(document: Any) -> None:
     """Write one JSON document to standard output."""
     sys.stdout.write(json.dumps(document, ensure_ascii=False, indent=2) + "\n")
@@ -122,3 +114,13 @@ def key_value(text: str, option: str) -> tuple[str, str]:
     if not equals or not name:
         raise refuse("this is not K=V", fix=f"write {option} badge=4711", where=f"{option} {text}")
     return name, value
+
+
+def write_file(path: Path, text: str) -> None:
+    """Write a result to a file of its own; what is in the way is told."""
+    try:
+        path.write_text(text, encoding="utf-8")
+    except OSError as error:
+        raise refuse(
+            f"cannot be written: {error.strerror or error}", fix="check the folder and its permissions", where=str(path)
+        ) from None

@@ -7,6 +7,7 @@ from typing import Annotated
 import typer
 
 from vetrina.commands import calling
+from vetrina.core.history import hidden_names
 from vetrina.core.written import written
 from vetrina.views import resolve as view
 
@@ -37,6 +38,6 @@ def run(
     found = calling.plan_in_force(plan, stage, with_, env, env_file, set_, tune)
     body = written(found, defaults=defaults)
     if json:
-        calling.print_json(view.as_json(body, calling.hidden_names(found)))
+        calling.print_json(view.as_json(body, hidden_names(found)))
         return
     calling.print_lines(view.resolve_lines(body, origins=not bare))

@@ -28,7 +28,8 @@ class Fault(Struct, frozen=True):
     """One thing that is wrong with an input: what, where, why it matters, what to do.
 
     ``code`` is the finding's code when `check` reports it. ``where`` stands in for a place that no file has (an
-    option). ``related`` names further places that are involved, each with a few words.
+    option). ``related`` names further places that are involved, each with a few words. ``swap`` is the edit that would
+    mend it: the text at the place, and what to write instead.
     """
 
     code: str
@@ -38,6 +39,7 @@ class Fault(Struct, frozen=True):
     place: Place | None = None
     where: str = ""
     related: tuple[tuple[Place, str], ...] = ()
+    swap: tuple[str, str] | None = None
 
     def order(self) -> tuple[str, int, int, str]:
         """Sort key: by place, then by text."""

@@ -10,10 +10,10 @@ from collections.abc import Iterator
 from msgspec import Struct
 
 from vetrina.core.faults import Fault, Place, Refused, nearest
-from vetrina.core.filling import Use, names_used
+from vetrina.core.filling import Use, looks_secret, names_used
 from vetrina.core.grammar import PLAN, root_name
 from vetrina.core.in_force import InForce, parse_path
-from vetrina.core.layers import Held, Layer, Step
+from vetrina.core.layers import Held, Layer, Step, lay
 from vetrina.core.loggers import Tree
 from vetrina.core.nodes import Listing, Mapping, Node, Scalar, kind_of
 from vetrina.core.shapes import ListOf, MapOf, Record, child_kind
@@ -282,6 +282,39 @@ def _outside(found: InForce) -> list[SourceAccount]:
     return accounts
 
 
+def changes_nothing(found: InForce) -> list[tuple[Layer, Place | None]]:
+    """Return the stages and layer files that were asked for and without which the plan in force would be the same."""
+    idle: list[tuple[Layer, Place | None]] = []
+    for layer, node in found.layers:
+        if layer.kind not in {"stage", "layer"}:
+            continue
+        others = [(one, said) for one, said in found.layers if one is not layer and one.kind != "option"]
+        if node is None or _meaning(_relaid(others)) == _meaning(
+            _relaid([one for one in found.layers if one[0].kind != "option"])
+        ):
+            idle.append((layer, node.place if node is not None else Place(layer.label, 1, 1)))
+    return idle
+
+
+def _relaid(layers: list[tuple[Layer, Mapping | None]]) -> Held | None:
+    held: Held | None = None
+    for layer, node in layers:
+        if node is not None:
+            held = lay(PLAN, held, layer, node)
+    return held
+
+
+def _meaning(held: Held | None) -> object:
+    """Return what a held plan says, without who said it."""
+    if held is None or held.gone:
+        return None
+    if held.children is not None:
+        return {name: _meaning(child) for name, child in held.living()}
+    if held.items is not None:
+        return [_meaning(item) for item in held.items]
+    return (held.node.text, held.node.plain) if isinstance(held.node, Scalar) else repr(held.node)
+
+
 def names_in_use(found: InForce) -> set[str]:
     """Return the names that placeholders in force ask for, through values as well."""
     values = found.held.get("values")
@@ -370,3 +403,10 @@ def stray_entries(found: InForce) -> list[Unused]:
 
 def _names(node: Node | None) -> list[str]:
     return [key.text for key, _ in node.pairs] if isinstance(node, Mapping) else []
+
+
+def hidden_names(found: InForce) -> list[str]:
+    """Return the names of the values from outside that are in use and shown as `***`."""
+    used = names_in_use(found)
+    outside = {*found.asked.env, *found.asked.env_file, *found.asked.environment}
+    return sorted(name for name in outside & used if looks_secret(name, found.filler.secret_names))

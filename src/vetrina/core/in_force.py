@@ -85,6 +85,10 @@ class InForce(Struct):
         workdir = self.plan.workdir
         return full_path(workdir, self.folder)
 
+    def stage_names(self) -> list[str]:
+        """Return the names of the plan's stages."""
+        return _stage_names(self.shaped)
+
     def bare_plan(self) -> Plan | None:
         """Return the plan without stages, layers, --set and --tune; None where it has faults by itself."""
         bare = self.asked.bare()

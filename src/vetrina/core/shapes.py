@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Any, Protocol
 
 from msgspec import Struct, field
 
-from vetrina.core.faults import Fault, offer
+from vetrina.core.faults import Fault, nearest, offer
 from vetrina.core.levels import LevelRange, Scale
 from vetrina.core.nodes import Listing, Mapping, Node, Scalar, at, kind_of
 from vetrina.core.origins import Origin, Sourced
@@ -50,10 +50,10 @@ class Reader(Protocol):
 class Wrong(Exception):
     """Why a value does not fit its kind."""
 
-    def __init__(self, what: str, fix: str = "", code: str = "wrong-value") -> None:
-        """Keep the sentence, the remedy and the finding's code."""
+    def __init__(self, what: str, fix: str = "", code: str = "wrong-value", swap: tuple[str, str] | None = None) -> None:
+        """Keep the sentence, the remedy, the finding's code, and the edit that would mend it."""
         super().__init__(what)
-        self.what, self.fix, self.code = what, fix, code
+        self.what, self.fix, self.code, self.swap = what, fix, code, swap
 
 
 class Kind(Struct, frozen=True):
@@ -77,13 +77,13 @@ class Kind(Struct, frozen=True):
         try:
             return Sourced(self.convert(got, reader), got.origin, got.shown)
         except Wrong as wrong:
-            named = held.key is not None and not wrong.what.startswith('level "')
+            named = wrong.what.split(" ", 1)[0] in {"wants", "is", "must"}
             name = f'"{held.key.text}" ' if held.key and named else ""
             if got.shown != got.text:
                 wrong = Wrong(f"wants {self.wants}, and the hidden value {got.shown[:60]} is none", code=wrong.code)
             where = held.node.source.name if held.layer.kind == "option" else ""
             place = None if where else held.place
-            reader.report(Fault(wrong.code, f"{name}{wrong.what}", fix=wrong.fix, place=place, where=where))
+            reader.report(Fault(wrong.code, f"{name}{wrong.what}", fix=wrong.fix, place=place, where=where, swap=wrong.swap))
             return None
 
     def convert(self, got: Read, reader: Reader) -> Any:
@@ -235,7 +235,9 @@ def unknown_level(value: object, scale: Scale) -> Wrong:
         )
     if not isinstance(value, str):
         return Wrong(f"wants a level, and this is {describe(value)}", code="unknown-level")
-    return Wrong(f'level "{value[:60]}" is not known', scale.hint(value[:60]).removeprefix("; "), "unknown-level")
+    close = nearest(value[:60], scale.names())
+    swap = (value, close[0]) if close else None
+    return Wrong(f'level "{value[:60]}" is not known', scale.hint(value[:60]).removeprefix("; "), "unknown-level", swap)
 
 
 class RangeKind(Kind, frozen=True):
@@ -547,7 +549,10 @@ def unknown_key(key: Scalar, known: list[str], owner: str = "") -> Fault:
             "repeat the keys, or put what differs into a stage", key.place,
         )  # fmt: skip
     where = f" in {owner}" if owner else ""
-    return Fault("unknown-key", f'"{key.text[:60]}" is not a known key{where}', fix=offer(key.text, known), place=key.place)
+    close = nearest(key.text, known)
+    swap = (key.text, close[0]) if close else None
+    what = f'"{key.text[:60]}" is not a known key{where}'
+    return Fault("unknown-key", what, fix=offer(key.text, known), place=key.place, swap=swap)
 
 
 def child_kind(kind: Kind, name: str) -> Kind:

@@ -209,6 +209,28 @@ class OriginUnused(msgspec.Struct):
     unused: list[UnusedEntry]
 
 
+class FindingEntry(msgspec.Struct):
+    """One finding; `edit` is a ready option that mends it, `stages` those under which alone it holds."""
+
+    code: str
+    severity: Literal["error", "warning", "hint"]
+    message: str
+    why: str
+    remedy: str
+    file: str | None
+    line: int | None
+    column: int | None
+    subject: str
+    edit: str
+    stages: list[str]
+
+
+class CheckResult(msgspec.Struct):
+    """`check --json`."""
+
+    findings: list[FindingEntry]
+
+
 OUTPUTS: dict[str, Any] = {
     "levels": Levels,
     "resolve": Resolve,
@@ -217,4 +239,5 @@ OUTPUTS: dict[str, Any] = {
     "routes": Routes,
     "routes-each": RoutesEach,
     "why": Why,
+    "check": CheckResult,
 }

@@ -1,0 +1,176 @@
+"""Running the checks: findings in the order of their places, waivers heard, stages joined.
+
+Here: from hits and faults to findings. Not here: any single check (checks/), how findings look (views/, formats/).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+
+from msgspec import Struct
+from msgspec.structs import replace
+
+from vetrina.core.checks import load
+from vetrina.core.checks._check import ERROR, SEVERITIES, WARN, Check, HostFacts, LoggerSeen, PathFacts, Scene, Severity
+from vetrina.core.events import Event, has_error
+from vetrina.core.faults import Fault, Place, Refused, nearest
+from vetrina.core.in_force import InForce
+from vetrina.core.plan import Plan, Waiver
+from vetrina.core.routing import Router
+
+
+class Finding(Struct, frozen=True):
+    """One result of a check; ``stages`` are those under which alone it holds, ``swap`` mends the text at its place."""
+
+    code: str
+    severity: Severity
+    message: str
+    why: str = ""
+    remedy: str = ""
+    place: Place | None = None
+    where: str = ""
+    subject: str = "plan"
+    edit: str = ""
+    swap: tuple[str, str] | None = None
+    related: tuple[tuple[Place, str], ...] = ()
+    stages: tuple[str, ...] = ()
+
+    def order(self) -> tuple[str, int, int, int, str, str]:
+        """Sort key: by place, the gravest first."""
+        place = self.place or Place(self.where or "~", 0, 0)
+        return (place.file, place.line, place.column, SEVERITIES.index(self.severity), self.code, self.message)
+
+
+class Circumstances(Struct, frozen=True):
+    """What checks may know besides the plan: events seen, this machine, the network, thresholds."""
+
+    seen: dict[str, LoggerSeen] | None = None
+    paths: dict[str, PathFacts] | None = None
+    hosts: dict[str, HostFacts] | None = None
+    limits: dict[str, dict[str, float]] = {}
+
+    def needs(self) -> set[str]:
+        """Return which kinds of check can be run."""
+        known = {"plan", "fault"}
+        given = (("events", self.seen), ("probe", self.paths), ("network", self.hosts))
+        return known | {need for need, there in given if there is not None}
+
+
+def look_at(router: Router, events: Iterable[Event]) -> dict[str, LoggerSeen]:
+    """Return what the events of each logger were like."""
+    seen: dict[str, LoggerSeen] = {}
+    for event in events:
+        name = event.logger or "root"
+        one = seen.get(name)
+        if one is None:
+            one = seen[name] = LoggerSeen()
+        count = event.count or 1
+        one.events += count
+        one.delivered += count * len(router.route(event).deliveries)
+        severity = router.severities[event.level]
+        if has_error(event):
+            one.mild_errors += count if severity < WARN else 0
+        elif severity >= ERROR:
+            one.bare_errors += count
+    return seen
+
+
+def from_fault(fault: Fault) -> Finding:
+    """Return a fault of meaning as a finding."""
+    return Finding(
+        fault.code, "error", fault.what, fault.why, fault.fix, fault.place, fault.where, swap=fault.swap, related=fault.related
+    )
+
+
+def check(found: InForce, known: Circumstances, only: frozenset[str] = frozenset()) -> list[Finding]:
+    """Return every finding on a plan in force, by place; ``only`` names the checks to run, all without any."""
+    scene = Scene(found, seen=known.seen, paths=known.paths, hosts=known.hosts, limits=known.limits)
+    needs = known.needs()
+    checks = [one for code, one in load().items() if one.needs in needs and (not only or code in only)]
+    findings: list[Finding] = []
+    silenced: set[tuple[str, Waiver]] = set()
+    waivers = dict(_waivers(found.plan))
+    for one in checks:
+        for finding in _hits(one, scene):
+            heard = [
+                (subject, waiver) for subject, all_ in waivers.items() for waiver in all_ if _silences(subject, waiver, finding)
+            ]
+            if heard:
+                silenced.update(heard)
+            else:
+                findings.append(finding)
+    if not only or "unused-waiver" in only:
+        findings += _unused_waivers(waivers, silenced, {one.code for one in checks})
+    return sorted(findings, key=Finding.order)
+
+
+def _hits(one: Check, scene: Scene) -> Iterable[Finding]:
+    for hit in one.find(scene):
+        origin = hit.origin
+        yield Finding(
+            one.code, hit.severity or one.severity, hit.what, hit.why, hit.fix, origin.place, "" if origin.place else str(origin),
+            hit.subject, hit.edit,
+        )  # fmt: skip
+
+
+def _waivers(plan: Plan) -> Iterable[tuple[str, tuple[Waiver, ...]]]:
+    if plan.waivers:
+        yield "plan", plan.waivers
+    for logger in plan.loggers.values():
+        if logger.waivers:
+            yield f"logger {logger.name}", logger.waivers
+    for appender in plan.appenders.values():
+        if appender.waivers:
+            yield f"appender {appender.name}", appender.waivers
+    for name, waivers in plan.template_waivers.items():
+        if waivers:
+            yield f"template {name}", waivers
+
+
+def _silences(subject: str, waiver: Waiver, finding: Finding) -> bool:
+    return waiver.check == finding.code and (subject in ("plan", finding.subject))
+
+
+def _unused_waivers(
+    waivers: dict[str, tuple[Waiver, ...]], silenced: set[tuple[str, Waiver]], ran: set[str]
+) -> Iterable[Finding]:
+    known = load()
+    for subject, all_ in waivers.items():
+        for waiver in all_:
+            if waiver.check not in known:
+                close = nearest(waiver.check, known)
+                yield Finding("unused-waiver", "warning", f'no check is called "{waiver.check}"', "the waiver silences nothing",
+                              f'did you mean "{close[0]}"?' if close else "vetrina check --list names them", waiver.place, subject=subject)  # fmt: skip
+            elif waiver.check in ran and (subject, waiver) not in silenced:
+                yield Finding("unused-waiver", "warning", f"the waiver of {waiver.check} silences nothing here",
+                              "it would silence the next finding unseen", "remove it", waiver.place, subject=subject)  # fmt: skip
+
+
+def check_stages(
+    bring: Callable[[str | None], InForce], stages: Iterable[str], known: Circumstances, only: frozenset[str]
+) -> list[Finding]:
+    """Return the findings on the plan and under each stage by itself, each told once with the stages it holds for.
+
+    ``bring`` returns the plan in force under a stage (None: as the call says).
+    """
+    by_key: dict[tuple[object, ...], Finding] = {}
+    under: dict[tuple[object, ...], list[str]] = {}
+    names = ["", *stages]
+    for stage in names:
+        try:
+            findings = check(bring(stage or None), known, only)
+        except Refused as refused:
+            findings = [from_fault(fault) for fault in refused.faults]
+        turns: dict[tuple[object, ...], int] = {}
+        for finding in findings:
+            spot = (finding.code, finding.place, finding.where, finding.subject)
+            turns[spot] = turns.get(spot, 0) + 1
+            key = (*spot, turns[spot])
+            by_key.setdefault(key, finding)
+            under.setdefault(key, []).append(stage)
+    whole = len(names)
+    told = [
+        replace(one, stages=() if len(under[key]) == whole else tuple(name or "no stage" for name in under[key]))
+        for key, one in by_key.items()
+    ]
+    return sorted(told, key=Finding.order)

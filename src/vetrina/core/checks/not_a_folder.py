@@ -1,0 +1,27 @@
+"""not-a-folder: where a file's folder should be stands something else.
+
+Needs `--probe`.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from vetrina.core.checks._check import Check, Hit, Scene
+
+
+def find(scene: Scene) -> Iterator[Hit]:
+    """Find folders that are none."""
+    for appender in scene.appenders("file", "table"):
+        facts = scene.paths.get(appender.name)
+        if facts is not None and facts.exists and not facts.is_folder:
+            yield Hit(
+                appender.origin,
+                f"appender {appender.name}",
+                f"{facts.folder} is no folder",
+                "no file can be written below it",
+                "move away what stands there, or change the path",
+            )
+
+
+CHECK = Check("not-a-folder", "error", "where a file's folder should be stands something else", find, needs="probe")

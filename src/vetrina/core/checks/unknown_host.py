@@ -1,0 +1,27 @@
+"""unknown-host: the name of a receiver is not known on this network.
+
+Needs `--probe-network`.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from vetrina.core.checks._check import Check, Hit, Scene
+
+
+def find(scene: Scene) -> Iterator[Hit]:
+    """Find hosts without an address."""
+    for appender in scene.appenders("mail", "syslog", "http"):
+        facts = scene.hosts.get(appender.name)
+        if facts is not None and not facts.known:
+            yield Hit(
+                appender.origin,
+                f"appender {appender.name}",
+                f"host {facts.host} is not known here",
+                "nothing will be delivered",
+                "check the name, and ask from the machine that the service runs on",
+            )
+
+
+CHECK = Check("unknown-host", "warning", "the name of a receiver is not known on this network", find, needs="network")

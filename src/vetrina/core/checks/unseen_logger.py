@@ -1,0 +1,48 @@
+"""unseen-logger: no event comes from this logger, or from any below it.
+
+Its name may be mistyped: the nearest name that events do bear is offered. Needs `--events`.
+
+Found::
+
+    loggers: {root: {to: a}, ropeway.gaet: debug}
+    appenders: {a: {sink: none}}
+    # events
+    info ropeway.gate hello
+
+Fine::
+
+    loggers: {root: {to: a}, ropeway: debug}
+    appenders: {a: {sink: none}}
+    # events
+    info ropeway.gate hello
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from vetrina.core.checks._check import Check, Hit, Scene
+from vetrina.core.faults import nearest
+from vetrina.core.grammar import ROOT
+
+
+def find(scene: Scene) -> Iterator[Hit]:
+    """Find configured loggers without events at or below them."""
+    seen: set[str] = set()
+    for logger in scene.seen or {}:
+        segments = logger.split(scene.plan.separator)[:64]
+        seen.update(scene.plan.separator.join(segments[:count]) for count in range(1, len(segments) + 1))
+    for name, entry in scene.tree.entries.items():
+        if name == ROOT or name in seen:
+            continue
+        close = nearest(name, scene.seen or {}, cutoff=0.8)
+        yield Hit(
+            entry.origin,
+            f"logger {name}",
+            f"no event comes from {name}",
+            "what is set here may be meant for another logger",
+            f"did you mean {close[0]}?" if close else "check the name, or take longer events",
+        )
+
+
+CHECK = Check("unseen-logger", "warning", "no event comes from this logger, or from any below it", find, needs="events")

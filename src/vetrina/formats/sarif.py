@@ -1,0 +1,91 @@
+"""Findings as SARIF 2.1.0 (OASIS), for code scanners and review tools."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from typing import Any
+from urllib.parse import quote
+
+from vetrina import __version__
+from vetrina.core.checking import Finding
+from vetrina.core.checks._check import Check
+from vetrina.core.faults import Place
+
+_LEVELS = {"error": "error", "warning": "warning", "hint": "note"}
+SCHEMA = "https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sarif-schema-2.1.0.json"
+
+
+def sarif(findings: Sequence[Finding], checks: dict[str, Check], pages: dict[str, str]) -> dict[str, Any]:
+    """Return the log of one run, with a rule for every check that found something."""
+    codes = sorted({one.code for one in findings})
+    return {
+        "$schema": SCHEMA,
+        "version": "2.1.0",
+        "runs": [
+            {
+                "tool": {
+                    "driver": {
+                        "name": "vetrina",
+                        "version": __version__,
+                        "semanticVersion": __version__,
+                        "rules": [_rule(code, checks.get(code), pages.get(code, "")) for code in codes],
+                    }
+                },
+                "columnKind": "unicodeCodePoints",
+                "results": [_result(one, codes) for one in findings],
+            }
+        ],
+    }
+
+
+def _rule(code: str, check: Check | None, page: str) -> dict[str, Any]:
+    title = check.title if check else "a fault of the plan"
+    rule: dict[str, Any] = {
+        "id": code,
+        "shortDescription": {"text": title},
+        "defaultConfiguration": {"level": _LEVELS[check.severity] if check else "error"},
+    }
+    if page:
+        rule["help"] = {"text": page}
+    return rule
+
+
+def _result(one: Finding, codes: list[str]) -> dict[str, Any]:
+    text = one.message + (f". {one.why}" if one.why else "") + (f". Remedy: {one.remedy}" if one.remedy else "")
+    found: dict[str, Any] = {
+        "ruleId": one.code,
+        "ruleIndex": codes.index(one.code),
+        "level": _LEVELS[one.severity],
+        "message": {"text": text},
+        "properties": {"subject": one.subject, "stages": list(one.stages)},
+    }
+    if one.place is not None:
+        found["locations"] = [{"physicalLocation": _location(one.place, one.swap[0] if one.swap else "")}]
+        if one.swap:
+            old, new = one.swap
+            region = _location(one.place, old)["region"]
+            change = {
+                "artifactLocation": {"uri": _uri(one.place)},
+                "replacements": [{"deletedRegion": region, "insertedContent": {"text": new}}],
+            }
+            found["fixes"] = [{"description": {"text": f'write "{new}"'}, "artifactChanges": [change]}]
+    if one.related:
+        found["relatedLocations"] = list(_related(one.related))
+    return found
+
+
+def _related(related: Iterable[tuple[Place, str]]) -> Iterable[dict[str, Any]]:
+    for number, (place, words) in enumerate(related):
+        yield {"id": number, "physicalLocation": _location(place, ""), "message": {"text": words}}
+
+
+def _location(place: Place, text: str) -> dict[str, Any]:
+    region: dict[str, Any] = {"startLine": place.line, "startColumn": place.column}
+    if text:
+        region |= {"endLine": place.line, "endColumn": place.column + len(text)}
+    return {"artifactLocation": {"uri": _uri(place)}, "region": region}
+
+
+def _uri(place: Place) -> str:
+    path = place.file.replace("\\", "/")
+    return ("file://" if path.startswith("/") else "") + quote(path)

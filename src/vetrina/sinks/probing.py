@@ -1,0 +1,84 @@
+"""Looking at this machine for `check --probe`: folders, disks, git, receivers. Nothing is written, nothing is sent."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import socket
+import subprocess
+from pathlib import Path
+from urllib.parse import urlsplit
+
+from vetrina.core.checks._check import HostFacts, PathFacts
+from vetrina.core.plan import Appender, Plan
+
+_PATIENCE = 2.0
+_PORTS = {"http": 80, "https": 443}
+
+
+def probe_paths(plan: Plan) -> dict[str, PathFacts]:
+    """Return what this machine says of the folders of file and table sinks, by appender."""
+    return {one.name: _path_facts(_file_of(one)) for one in plan.appenders.values() if one.sink.kind in {"file", "table"}}
+
+
+def _file_of(appender: Appender) -> Path:
+    place = appender.sink.place.split(" ", 1)[1]
+    if appender.sink.kind == "table":
+        place = place.rpartition(" ")[0]
+    return Path(place.split("{", 1)[0] if "{" in place else place)
+
+
+def _path_facts(file: Path) -> PathFacts:
+    folder = file.parent if not str(file).endswith("/") else file
+    exists = os.path.lexists(folder)
+    is_folder = folder.is_dir()
+    nearest = folder
+    while not nearest.is_dir() and nearest != nearest.parent:
+        nearest = nearest.parent
+    usage = shutil.disk_usage(nearest)
+    writable = is_folder and os.access(folder, os.W_OK | os.X_OK)
+    return PathFacts(str(folder), exists, is_folder, writable, usage.free, usage.total, _ignored(nearest, file))
+
+
+def _ignored(folder: Path, file: Path) -> bool | None:
+    """Ask git itself whether it ignores a file; None outside a work tree, or without git."""
+    try:
+        done = subprocess.run(  # noqa: S603  (git, with a path as its last word)
+            ["git", "-C", str(folder), "check-ignore", "--quiet", "--", str(file)],  # noqa: S607  (the user's own git)
+            capture_output=True,
+            timeout=10,
+            check=False,
+        )
+    except (OSError, subprocess.TimeoutExpired):
+        return None
+    return {0: True, 1: False}.get(done.returncode)
+
+
+def probe_hosts(plan: Plan) -> dict[str, HostFacts]:
+    """Return what the network says of the receivers of mail, syslog and http sinks, by appender."""
+    return {one.name: _host_facts(one) for one in plan.appenders.values() if one.sink.kind in {"mail", "syslog", "http"}}
+
+
+def _host_facts(appender: Appender) -> HostFacts:
+    sink = appender.sink
+    if sink.kind == "http":
+        parts = urlsplit(sink.text("url"))
+        host, port = parts.hostname or "", parts.port or _PORTS.get(parts.scheme, 80)
+    else:
+        host, port = sink.text("host"), int(sink.text("port", "25" if sink.kind == "mail" else "514"))
+    datagrams = sink.kind == "syslog" and sink.text("transport", "udp") == "udp"
+    try:
+        addresses = socket.getaddrinfo(host, port, type=socket.SOCK_STREAM)
+    except (OSError, UnicodeError):
+        return HostFacts(host, port, known=False, open=False, asked_port=False)
+    if datagrams:
+        return HostFacts(host, port, known=True, open=False, asked_port=False)
+    return HostFacts(host, port, known=True, open=any(_listens(one[4]) for one in addresses[:3]), asked_port=True)
+
+
+def _listens(address: tuple[object, ...]) -> bool:
+    try:
+        with socket.create_connection((str(address[0]), int(str(address[1]))), timeout=_PATIENCE):
+            return True
+    except OSError:
+        return False

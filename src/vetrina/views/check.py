@@ -1,0 +1,102 @@
+"""Findings for people, and as data."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from vetrina.core.checking import Finding
+from vetrina.core.checks._check import SEVERITIES, Check
+from vetrina.views.screen import Column, Line, Span, counted, safe, span, table, wrapped
+
+_STYLES = {"error": "bad", "warning": "raised", "hint": "low"}
+
+
+def as_json(findings: Sequence[Finding]) -> dict[str, Any]:
+    """Return the document of `check --json`."""
+    return {
+        "findings": [
+            {
+                "code": one.code,
+                "severity": one.severity,
+                "message": one.message,
+                "why": one.why,
+                "remedy": one.remedy,
+                "file": one.place.file if one.place else None,
+                "line": one.place.line if one.place else None,
+                "column": one.place.column if one.place else None,
+                "subject": one.subject,
+                "edit": one.edit,
+                "stages": list(one.stages),
+            }
+            for one in findings
+        ]
+    }
+
+
+def finding_lines(findings: Sequence[Finding], checked: int, width: int) -> list[Line]:
+    """Return findings as lines: `file:line:column: severity code: what`, then why, remedy and edit, indented."""
+    lines: list[Line] = []
+    for one in findings:
+        where = str(one.place) if one.place else one.where
+        head = f"{one.severity} {one.code}: "
+        lines.append([span(where, "place"), Span(": "), span(head, _STYLES[one.severity]), span(one.message)])
+        if one.stages:
+            lines.append([Span("  only under: ", "quiet"), span(", ".join(one.stages), "changed")])
+        for label, text in (("why: ", one.why), ("do:  ", one.remedy)):
+            if text:
+                parts = wrapped(safe(text), max(30, width - 8))
+                lines.append([Span(f"  {label}", "quiet"), *parts[0]])
+                lines += [[Span("       "), *part] for part in parts[1:]]
+        if one.edit:
+            lines.append([Span("  try: ", "quiet"), span(one.edit, "command")])
+        lines += [
+            [Span("  see: ", "quiet"), span(place, "place"), span(f" ({words})", "quiet")] for place, words in one.related
+        ]
+    if lines:
+        lines.append([])
+    lines.append(_sum(findings, checked))
+    return lines
+
+
+def _sum(findings: Sequence[Finding], checked: int) -> Line:
+    if not findings:
+        return [Span(f"Nothing found: {counted(checked, 'check')} looked.", "good")]
+    parts = []
+    for severity in SEVERITIES:
+        count = sum(1 for one in findings if one.severity == severity)
+        if count:
+            parts.append(counted(count, severity))
+    return [
+        Span(f"{counted(len(findings), 'finding')}: ", "title"),
+        Span(", ".join(parts)),
+        Span(f" ({counted(checked, 'check')} looked)", "quiet"),
+    ]
+
+
+def list_lines(checks: dict[str, Check], width: int) -> list[Line]:
+    """Return all checks as a table."""
+    notes = {
+        "events": "needs --events",
+        "probe": "needs --probe",
+        "network": "needs --probe-network",
+        "fault": "told while reading",
+        "plan": "",
+    }
+    rows = [
+        [span(code), span(one.severity, _STYLES[one.severity]), span(one.title), span(notes[one.needs], "quiet")]
+        for code, one in checks.items()
+    ]
+    return table([Column("code"), Column("severity"), Column("what", least=24), Column("", least=12)], rows, width)
+
+
+def page_lines(check: Check, page: str) -> list[Line | str]:
+    """Return a check's page."""
+    limits = [f"  --limit {check.code}.{name}=VALUE (now {value:g})" for name, value in check.limits.items()]
+    return [
+        [Span(check.code, "title"), Span(f"  {check.severity}", _STYLES[check.severity])],
+        "",
+        *page.splitlines(),
+        *([""] if limits else []),
+        *limits,
+    ]

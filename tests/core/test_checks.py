@@ -1,0 +1,182 @@
+"""Every check finds what its page says it finds, and lets pass what its page says is fine."""
+
+from __future__ import annotations
+
+import re
+from datetime import UTC, datetime
+
+import pytest
+
+from plans import in_force
+from vetrina.core import checking
+from vetrina.core.checking import Circumstances, Finding
+from vetrina.core.checks import load, page
+from vetrina.core.checks._check import HostFacts, PathFacts
+from vetrina.core.events import Event
+from vetrina.core.faults import Refused
+from vetrina.core.routing import Router
+
+CHECKS = load()
+FROM_PLAN = [code for code, one in CHECKS.items() if one.needs not in {"probe", "network"}]
+MACHINE = [code for code, one in CHECKS.items() if one.needs in {"probe", "network"}]
+
+
+def examples(code: str) -> tuple[str, str]:
+    """Return the found and the fine example of a check's page."""
+    text = page(CHECKS[code])
+    found, fine = text.split("Found::\n\n")[1].split("Fine::\n\n")
+    return tuple(re.sub(r"^ {4}", "", one, flags=re.MULTILINE).strip() + "\n" for one in (found, fine))  # type: ignore[return-value]
+
+
+def events(text: str) -> list[Event]:
+    made = []
+    for line in text.split("# events\n")[1].splitlines() if "# events" in text else []:
+        level, logger, message, *error = line.split()
+        made.append(
+            Event(
+                datetime(2026, 1, 1, tzinfo=UTC),
+                level,
+                logger,
+                message,
+                error=error[0].removeprefix("error=") if error else None,
+            )
+        )
+    return made
+
+
+def findings(body: str, **known: object) -> list[Finding]:
+    """Return what `check` says of a plan."""
+    plan = body.split("# events\n", maxsplit=1)[0]
+    stages = tuple(re.findall(r"^# stage (\w+)", body, re.MULTILINE))
+    try:
+        found = in_force("vetrina: 1\n" + plan, stages=stages)
+    except Refused as refused:
+        return [checking.from_fault(fault) for fault in refused.faults]
+    seen = checking.look_at(Router(found.plan), events(body)) if "# events" in body else None
+    return checking.check(found, Circumstances(seen=seen, **known))  # type: ignore[arg-type]
+
+
+@pytest.mark.parametrize("code", FROM_PLAN)
+def test_the_found_example_has_the_finding_and_the_fine_one_has_not(code: str) -> None:
+    bad, good = examples(code)
+    told = [one for one in findings(bad) if one.code == code]
+
+    assert told, f"not found: {code}"
+    assert all(
+        one.message and one.remedy + one.why and (one.place or one.where) for one in told if CHECKS[code].needs != "fault"
+    )
+    assert not {one.code for one in findings(good)} & {
+        code,
+        *(name for name, check in CHECKS.items() if check.needs == "fault"),
+    }
+
+
+@pytest.mark.parametrize(
+    "code",
+    [code for code in FROM_PLAN if CHECKS[code].needs == "plan" and code not in {"unused-waiver", "stray-entry", "idle-layer"}],
+)
+def test_the_edit_of_a_finding_mends_it(code: str) -> None:
+    from vetrina.core.in_force import SetOption, TuneOption, parse_path
+    from vetrina.core.nodes import Source, synthetic
+    from vetrina.formats.documents import read_document
+
+    bad, _ = examples(code)
+    first = next(one for one in findings(bad) if one.code == code)
+    if not first.edit:
+        pytest.skip("this check has a remedy in words only")
+    option, _, text = first.edit.partition(" ")
+    source = Source(first.edit, "option")
+    tunes: list[TuneOption] = []
+    sets: list[SetOption] = []
+    if option == "--tune":
+        logger, level = text.rsplit("=", 1)
+        tunes.append(TuneOption(first.edit, logger, level, source))
+    else:
+        parsed = parse_path(text.strip("'"))
+        assert not isinstance(parsed, str)
+        node = read_document(parsed[1][1:], source, lambda _fault: None)
+        sets.append(SetOption(first.edit, parsed[0], node or synthetic(source, ""), source))
+    after = checking.check(in_force("vetrina: 1\n" + bad, sets=tuple(sets), tunes=tuple(tunes)), Circumstances())
+
+    assert first.message not in {one.message for one in after if one.code == code}
+
+
+FOLDER = PathFacts("/x", exists=True, is_folder=True, writable=True, free=50 << 30, total=100 << 30, ignored=True)
+HOST = HostFacts("h", 80, known=True, open=True, asked_port=True)
+
+
+@pytest.mark.parametrize(
+    "code, paths, hosts",
+    [
+        ("missing-folder", PathFacts("/x", False, False, False, 50 << 30, 100 << 30, None), HOST),
+        ("not-a-folder", PathFacts("/x", True, False, False, 50 << 30, 100 << 30, None), HOST),
+        ("unwritable", PathFacts("/x", True, True, False, 50 << 30, 100 << 30, None), HOST),
+        ("nearly-full", PathFacts("/x", True, True, True, 4 << 30, 100 << 30, None), HOST),
+        ("unignored-logs", PathFacts("/x", True, True, True, 50 << 30, 100 << 30, False), HOST),
+        ("unknown-host", FOLDER, HostFacts("h", 80, False, False, False)),
+        ("closed-port", FOLDER, HostFacts("h", 80, True, False, True)),
+    ],
+)
+def test_what_the_machine_says_becomes_findings(code: str, paths: PathFacts, hosts: HostFacts) -> None:
+    body = 'loggers: {root: {to: [a, b]}}\nappenders: {a: {sink: file, path: /x/a.log}, b: {sink: http, url: "http://h/"}}\n'
+    bad = findings(body, paths={"a": paths}, hosts={"b": hosts})
+    fine = findings(body, paths={"a": FOLDER}, hosts={"b": HOST})
+
+    assert {one.code for one in bad} & set(MACHINE) == {code}
+    assert not {one.code for one in fine} & set(MACHINE)
+
+
+def test_codes_are_their_modules_names_and_every_page_has_its_examples() -> None:
+    for code, one in CHECKS.items():
+        text = page(one)
+
+        assert text.startswith(f"{code}: "), code
+        assert ("Found::" in text and "Fine::" in text) or code in MACHINE, code
+
+
+CLEAN = """
+loggers: {root: {level: info, to: [book, post]}, ropeway.gate: debug}
+appenders:
+  book: {sink: file, path: /var/log/sereno/book.log, floor: info, template: line,
+    roll: {every: day, rename-to: "/var/log/sereno/book-{period|%Y-%m-%d}.log.gz", keep: {age: 14 days}}}
+  post: {sink: mail, host: h, from: a@x.example, recipients: b@x.example, floor: error, buffer: {events: 9, age: 1 minute, at-once: error}, template: line, waive: [
+    {check: mail-flood, why: few errors}]}
+templates: {line: "{time} {level} {logger} {message|oneline}{error|before \\" \\"}"}
+"""
+
+
+def test_a_clean_plan_yields_nothing() -> None:
+    assert findings(CLEAN) == []
+
+
+def test_waivers_silence_where_they_stand_and_idle_ones_are_told() -> None:
+    body = "loggers: {root: {to: a}, x: {climb: false, waive: [{check: dead-end, why: known}]}, y: {climb: false}}\nappenders: {a: {sink: none}}\n"
+    misspelt = body.replace("dead-end", "dead-edn")
+
+    assert [(one.code, one.subject) for one in findings(body)] == [("dead-end", "logger y")]
+    assert [(one.code, one.subject) for one in findings(misspelt)] == [
+        ("dead-end", "logger x"),
+        ("unused-waiver", "logger x"),
+        ("dead-end", "logger y"),
+    ]
+    assert [one.code for one in findings("waive: [{check: dead-end, why: all of them}]\n" + body)] == []
+
+
+def test_limits_can_be_set() -> None:
+    body = "loggers: {root: {to: a}, x: debug, x.y: {}, x.z: {}}\nappenders: {a: {sink: file, path: /x/a.log}}\nwaive: [{check: endless-file, why: short}]\n"
+    found = in_force("vetrina: 1\n" + body)
+
+    def codes(limit: float) -> set[str]:
+        return {one.code for one in checking.check(found, Circumstances(limits={"wide-debug": {"loggers": limit}}))}
+
+    assert "wide-debug" not in codes(5)
+    assert "wide-debug" in codes(3)
+
+
+def test_findings_on_stages_are_told_once_with_the_stages_they_hold_for() -> None:
+    text = "vetrina: 1\nloggers: {root: {to: a}, x: {climb: false}}\nappenders: {a: {sink: none}}\nstages: {s: {loggers: {x: {climb: true, level: warn}}}, t: {loggers: {x: off}}}\n"
+    told = checking.check_stages(
+        lambda stage: in_force(text, stages=(stage,) if stage else ()), ["s", "t"], Circumstances(), frozenset()
+    )
+
+    assert [(one.code, one.stages) for one in told] == [("dead-end", ("no stage", "t")), ("silenced-errors", ("t",))]
