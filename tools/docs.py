@@ -42,7 +42,7 @@ def refreshed(page: Path, folder: Path) -> str:
         done = subprocess.run(  # noqa: S603  (the project's own examples)
             [program, *words], cwd=folder, env=environment, capture_output=True, text=True, check=False
         )
-        whole = (done.stdout + done.stderr).replace(str(folder), "/home/duty/sereno")
+        whole = re.sub(rf"{re.escape(str(folder))} *( #)?", r"/home/duty/sereno \1", done.stdout + done.stderr)
         lines = whole.splitlines()
         if said.rstrip().endswith("…"):
             kept = len(said.rstrip().splitlines()) - 1

@@ -118,9 +118,13 @@ def key_value(text: str, option: str) -> tuple[str, str]:
 
 def write_file(path: Path, text: str) -> None:
     """Write a result to a file of its own; what is in the way is told."""
+    write_bytes(path, text.encode())
+
+
+def write_bytes(path: Path, data: bytes) -> None:
+    """Write bytes to a file of its own; what is in the way is told."""
     try:
-        path.write_text(text, encoding="utf-8")
-    except OSError as error:
-        raise refuse(
-            f"cannot be written: {error.strerror or error}", fix="check the folder and its permissions", where=str(path)
-        ) from None
+        path.write_bytes(data)
+    except (OSError, ValueError) as error:
+        reason = error.strerror if isinstance(error, OSError) and error.strerror else str(error)
+        raise refuse(f"cannot be written: {reason}", fix="check the folder and its permissions", where=str(path)) from None

@@ -4,13 +4,18 @@ from __future__ import annotations
 
 import json as json_text
 import sys
-from typing import Annotated
+from collections.abc import Callable
+from pathlib import Path
+from typing import IO, Annotated
 
 import typer
 
 from vetrina.commands import calling
+from vetrina.core.faults import offer, refuse
+from vetrina.core.plan import Plan
 from vetrina.core.routing import Router
-from vetrina.core.traffic import Counter
+from vetrina.core.traffic import Counter, Part, Traffic, grouped, only
+from vetrina.formats.documents import yaml_value
 from vetrina.formats.events import EventStream, open_input
 from vetrina.views import routes as view
 from vetrina.views.screen import Line
@@ -21,6 +26,18 @@ def run(
     events: calling.EventsArgument,
     each: Annotated[bool, typer.Option("--each", help="One line for every event.")] = False,  # noqa: FBT002
     counts_only: Annotated[bool, typer.Option("--counts-only", help="Leave bytes out, which is faster.")] = False,  # noqa: FBT002
+    logger: Annotated[str, typer.Option("--logger", metavar="L", help="Only events of this logger and below it.")] = "",
+    level: Annotated[
+        str, typer.Option("--level", metavar="RANGE", help="Only these levels: warn.., ..info, debug..warn, or one.")
+    ] = "",
+    field: Annotated[
+        list[str], typer.Option("--field", metavar="K=V", help="Only events with this field; V is read as YAML.")
+    ] = [],  # noqa: B006
+    appender: Annotated[list[str], typer.Option("--appender", metavar="A", help="Show only this appender; repeatable.")] = [],  # noqa: B006
+    group_by: Annotated[
+        tuple[str, str] | None, typer.Option("--group-by", metavar="field NAME", help="Count by the values of a field.")
+    ] = None,
+    plot: Annotated[Path | None, typer.Option("--plot", metavar="FILE", help="Draw the routing as .svg or .png.")] = None,
     strict: calling.StrictOption = False,  # noqa: FBT002
     stage: calling.StageOption = [],  # noqa: B006
     with_: calling.WithOption = [],  # noqa: B006
@@ -36,33 +53,91 @@ def run(
     Examples:
       vetrina routes plan.yaml week.jsonl
       vetrina routes plan.yaml week.jsonl.gz --each | grep brake
+      vetrina routes plan.yaml week.jsonl --logger ropeway.gate --level warn.. --group-by field gate
+      vetrina routes plan.yaml week.jsonl --plot routing.svg
       zcat week.jsonl.gz | vetrina routes plan.yaml - --json
     """  # noqa: D301
     found = calling.plan_in_force(plan, stage, with_, env, env_file, set_, tune)
     router = Router(found.plan)
+    part = _part(found.plan, logger, level, field)
+    for name in appender:
+        if name not in found.plan.appenders:
+            raise refuse(f'no appender is called "{name[:60]}"', fix=offer(name, found.plan.appenders), where="--appender")
+    if plot is not None and plot.suffix not in {".svg", ".png"}:
+        raise refuse(f'"{plot.suffix}" is no kind of picture', fix="end the name with .svg or .png", where=f"--plot {plot}")
     stream = EventStream(events, scale=found.plan.scale, strict=strict)
     with open_input(events) as file:
         if each:
-            _each(router, stream, file, as_json=json)
+            _each(router, stream, file, part, as_json=json)
+        elif group_by is not None:
+            _grouped(router, stream, file, part, group_by, as_json=json)
         else:
             counter = Counter(router, with_bytes=not counts_only)
-            stream.count(file, counter)
-    if not each:
-        traffic = counter.result()
-        if json:
-            calling.print_json(view.as_json(traffic, found.plan, stream.unreadable))
-        else:
-            calling.print_lines(view.route_lines(traffic, found.plan, stream.unreadable, calling.width()))
+            if part.whole():
+                stream.count(file, counter)
+            else:
+                counter.feed(only(stream.read(file), part, router))
+            _show(counter.result(), found.plan, stream.unreadable, appender, plot, as_json=json)
     calling.remark_bad_lines(events, stream.unreadable, stream.bad_lines)
     if stream.unreadable:
         raise typer.Exit(calling.Exit.WANTING)
 
 
-def _each(router: Router, stream: EventStream, file: object, *, as_json: bool) -> None:
+def _part(plan: Plan, logger: str, level: str, field: list[str]) -> Part:
+    levels = plan.scale.range(level) if level else None
+    if isinstance(levels, str):
+        raise refuse(f"this is no range of levels: {levels}", where=f"--level {level}")
+    fields = []
+    for text in field:
+        name, value = calling.key_value(text, "--field")
+        fields.append((name, yaml_value(value, f"--field {text}")))
+    return Part(logger, levels, tuple(fields))
+
+
+def _show(traffic: Traffic, plan: Plan, unreadable: int, appenders: list[str], plot: Path | None, *, as_json: bool) -> None:
+    if appenders:
+        traffic.appenders = {name: one for name, one in traffic.appenders.items() if name in appenders}
+    if plot is not None:
+        draw = _drawer()
+
+        calling.write_bytes(plot, draw(traffic, plan, plot.suffix[1:]))
+        calling.remark([f"drawn: {plot}"])
+    if as_json:
+        calling.print_json(view.as_json(traffic, plan, unreadable))
+    else:
+        calling.print_lines(view.route_lines(traffic, plan, unreadable, calling.width()))
+
+
+def _drawer() -> Callable[[Traffic, Plan, str], bytes]:
+    try:
+        from vetrina.views.routing_picture import draw  # noqa: PLC0415  (Matplotlib only where it is used)
+    except ImportError:
+        raise refuse(
+            "drawing needs Matplotlib, which is not installed", fix="pip install 'vetrina[plot]'", where="--plot"
+        ) from None
+    return draw
+
+
+def _grouped(
+    router: Router, stream: EventStream, file: IO[bytes], part: Part, group_by: tuple[str, str], *, as_json: bool
+) -> None:
+    kind, name = group_by
+    if kind != "field":
+        raise refuse(f'"{kind[:40]}" cannot be grouped by', fix="write --group-by field NAME", where="--group-by")
+    groups, total = grouped(only(stream.read(file), part, router), router, name)
+    if as_json:
+        calling.print_json(view.groups_json(groups, name, total, stream.unreadable))
+    else:
+        calling.print_lines(view.group_lines(groups, name, total, router.plan, calling.width()))
+
+
+def _each(router: Router, stream: EventStream, file: IO[bytes], part: Part, *, as_json: bool) -> None:
     scale = router.plan.scale
     waiting: list[Line] = []
-    for line, event in stream.numbered(file):  # type: ignore[arg-type]
+    for line, event in stream.numbered(file):
         severity = router.severities[event.level]
+        if not part.holds(event, severity, router.plan.separator):
+            continue
         route, logger = router.route(event), event.logger or "root"
         if as_json:
             document = view.each_json(line, logger, scale.name(severity), route)

@@ -2,17 +2,21 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from datetime import UTC, datetime
 from typing import Annotated
 
 import typer
 
 from vetrina.commands import calling
+from vetrina.core.changes.remedies import Remedy, ways_to, ways_to_once
 from vetrina.core.events import Event, JsonObject
-from vetrina.core.explaining import explain
-from vetrina.core.faults import refuse
+from vetrina.core.explaining import Explanation, explain
+from vetrina.core.faults import offer, refuse
+from vetrina.core.in_force import InForce
 from vetrina.core.plan import Plan
 from vetrina.core.routing import Router
+from vetrina.core.traffic import Counter
 from vetrina.formats.documents import yaml_value
 from vetrina.formats.events import EventStream, open_input
 from vetrina.views import why as view
@@ -30,6 +34,14 @@ def run(
     from_: Annotated[
         str | None, typer.Option("--from", metavar="EVENTS:LINE", help="Take the message from a line of a file.")
     ] = None,
+    to: Annotated[
+        str | None,
+        typer.Option("--to", metavar="APPENDER", help="Find the smallest changes that would let it through to this one."),
+    ] = None,
+    twice: Annotated[bool, typer.Option("--twice", help="Find the smallest changes after which it arrives once.")] = False,  # noqa: FBT002
+    events: Annotated[
+        str | None, typer.Option("--events", metavar="FILE", help="Rank changes by what else they let in of these.")
+    ] = None,
     stage: calling.StageOption = [],  # noqa: B006
     with_: calling.WithOption = [],  # noqa: B006
     env: calling.EnvOption = [],  # noqa: B006
@@ -45,18 +57,57 @@ def run(
       vetrina why plan.yaml --logger ropeway.gate --level debug
       vetrina why plan.yaml --logger ropeway.drive --level error --field line=upper --error "OverSpeed: 6.2 m/s"
       vetrina why plan.yaml --from week.jsonl:1204
+      vetrina why plan.yaml --logger ropeway.gate --level debug --to daybook --events week.jsonl
+      vetrina why plan.yaml --from week.jsonl:2110 --twice
     """  # noqa: D301
     found = calling.plan_in_force(plan, stage, with_, env, env_file, set_, tune)
     event = _from_file(from_, found.plan) if from_ else _made(found.plan, logger, level, message, field, error)
     if from_ and (logger or level or message or field or error):
         raise refuse("--from takes the whole message from the file", fix="leave --logger, --level, … out", where="--from")
+    if to is not None and to not in found.plan.appenders:
+        raise refuse(f'no appender is called "{to[:60]}"', fix=offer(to, found.plan.appenders), where="--to")
     explanation = explain(Router(found.plan), event)
+    ways = _ways(found, event, explanation, to, events, twice=twice)
     if json:
-        calling.print_json(view.as_json(explanation, event, found.plan))
+        calling.print_json(view.as_json(explanation, event, found.plan, ways))
     else:
         calling.print_lines(view.why_lines(explanation, event, found.plan, calling.width()))
-    if not explanation.deliveries:
+        if ways is not None:
+            calling.print_lines(view.way_lines(ways, explanation, to, calling.width()))
+    arrives = any(to in {None, appender} for appender, _ in explanation.deliveries)
+    if not arrives:
         raise typer.Exit(calling.Exit.WANTING)
+
+
+def _ways(
+    found: InForce, event: Event, explanation: Explanation, to: str | None, events: str | None, *, twice: bool
+) -> list[Remedy] | None:
+    """Return the changes that were asked for, None where none were."""
+    if to is not None and twice:
+        raise refuse("--to and --twice ask for opposite things", fix="leave one out", where="why")
+    traffic = _traffic(events) if events else None
+    if to is not None:
+        return (
+            [] if any(appender == to for appender, _ in explanation.deliveries) else ways_to(found, event, to, traffic=traffic)
+        )
+    if twice:
+        names = [appender for appender, _ in explanation.deliveries]
+        return [] if len(names) == len(set(names)) else ways_to_once(found, event, traffic=traffic)
+    return None
+
+
+def _traffic(events: str) -> Callable[[InForce], dict[str, tuple[int, int]]]:
+    known: dict[int, dict[str, tuple[int, int]]] = {}
+
+    def measure(found: InForce) -> dict[str, tuple[int, int]]:
+        if id(found) not in known:
+            counter = Counter(Router(found.plan))
+            with open_input(events) as file:
+                EventStream(events, scale=found.plan.scale).count(file, counter)
+            known[id(found)] = {name: (one.reached, one.bytes) for name, one in counter.result().appenders.items()}
+        return known[id(found)]
+
+    return measure
 
 
 def _made(plan: Plan, logger: str | None, level: str | None, message: str, field: list[str], error: str) -> Event:

@@ -302,7 +302,7 @@ def _appender() -> Record:
 
 
 PLAN_KEYS = {
-    "vetrina": Key(Whole(low=VERSION, high=VERSION, wants="the format's version, 1"), "version of the plan format"),
+    "vetrina": Key(Anything(), "version of the plan format"),
     "$schema": Key(Text(), "for editors: where the schema of plans is"),
     "title": Key(Text(), "what this plan is for"),
     "separator": Key(Text(allow=_separator_fault), "between the segments of a logger's name", "."),

@@ -370,6 +370,9 @@ def unused(found: InForce) -> list[Unused]:
         if name not in attached
     ]
     nothing += stray_entries(found)
+    for name, given in found.asked.env_file.items():
+        if name not in used:
+            nothing.append(Unused("value of an env file", name, given.place, "no placeholder asks for it"))
     for account in sources(found):
         if account.remark:
             nothing.append(Unused(account.kind, account.name, None, account.remark))

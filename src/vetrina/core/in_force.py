@@ -189,7 +189,6 @@ def _check_version(node: Mapping, faults: Report, *, required: bool) -> None:
     elif not isinstance(version, Scalar) or (typed(version.text) if version.plain else version.text) != VERSION:
         faults.append(Fault("wrong-version", f"format version {kind_of(version)} is not known", "this program reads version 1",
                             f"write vetrina: {VERSION}", version.place))  # fmt: skip
-    node.pairs[:] = [(key, value) for key, value in node.pairs if key.text != "vetrina" or version is None]
 
 
 def _stages(shaped: Mapping) -> list[tuple[str, Node]]:

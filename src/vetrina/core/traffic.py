@@ -6,12 +6,15 @@ are counted together; nothing is kept per event.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator
 from datetime import UTC
 
 from msgspec import Struct, field
 
-from vetrina.core.events import SHAPES, Event, unfilled
+from vetrina.core.conditions import json_equal
+from vetrina.core.events import MISSING, SHAPES, Event, look_up, text_of, unfilled
+from vetrina.core.levels import LevelRange
+from vetrina.core.loggers import below
 from vetrina.core.plan import Appender, Plan
 from vetrina.core.routing import EARLY_GATES, Decision, Route, Router
 from vetrina.core.templates.compiling import Measure
@@ -47,12 +50,17 @@ class AppenderCount(Struct):
 
 
 class Cell(Struct):
-    """The events of one logger and severity: how many, and how many deliveries to each appender."""
+    """The events of one logger and severity: how many, and how many deliveries to each appender.
+
+    ``stopped`` counts those that the first three gates stopped, ``dropped`` those that every appender refused.
+    """
 
     logger: str
     severity: int
     events: int = 0
     reached: dict[str, int] = field(default_factory=dict)
+    stopped: dict[str, int] = field(default_factory=dict)
+    dropped: int = 0
 
 
 class Traffic(Struct):
@@ -204,12 +212,82 @@ def _add(traffic: Traffic, logger: str, severity: int, route: Route, count: int)
         traffic.unrouted += count
     if route.stopped_at is not None:
         traffic.stopped[route.stopped_at] += count
+        cell.stopped[route.stopped_at] = cell.stopped.get(route.stopped_at, 0) + count
+    elif not route.deliveries:
+        cell.dropped += count
     for delivery in route.deliveries:
         traffic.appenders[delivery.appender].reached += count
         cell.reached[delivery.appender] = cell.reached.get(delivery.appender, 0) + count
     for stop in route.stops:
         gates = traffic.appenders[stop.appender].stopped
         gates[stop.gate] = gates.get(stop.gate, 0) + count
+
+
+class Part(Struct, frozen=True):
+    """Which events to look at: everything given must hold."""
+
+    logger: str = ""
+    levels: LevelRange | None = None
+    fields: tuple[tuple[str, object], ...] = ()
+
+    def holds(self, event: Event, severity: int, separator: str) -> bool:
+        """Tell whether an event belongs to the part."""
+        if self.logger and not below(event.logger or "root", self.logger, separator):
+            return False
+        if self.levels is not None and not self.levels.holds(severity):
+            return False
+        return all(
+            (found := look_up(event.fields, name)) is not MISSING and json_equal(found, value) for name, value in self.fields
+        )
+
+    def whole(self) -> bool:
+        """Tell whether nothing is left out."""
+        return not self.logger and self.levels is None and not self.fields
+
+
+def only(events: Iterable[Event], part: Part, router: Router) -> Iterator[Event]:
+    """Yield the events of a part."""
+    separator, severities = router.plan.separator, router.severities
+    return (event for event in events if part.holds(event, severities[event.level], separator))
+
+
+class Group(Struct):
+    """The events that share a field's value, and how many deliveries each appender got of them."""
+
+    value: str
+    events: int = 0
+    unrouted: int = 0
+    reached: dict[str, int] = {}
+
+
+MOST_GROUPS = 10_000
+OTHERS = "(all others)"
+ABSENT = "(absent)"
+
+
+def grouped(events: Iterable[Event], router: Router, field_name: str) -> tuple[list[Group], int]:
+    """Return events by the value of a field, the most frequent first, and how many events there were.
+
+    Beyond 10,000 values the further ones share one group.
+    """
+    groups: dict[str, Group] = {}
+    total = 0
+    for event in events:
+        found = look_up(event.fields, field_name)
+        value = ABSENT if found is MISSING else text_of(found)
+        if value not in groups and len(groups) >= MOST_GROUPS:
+            value = OTHERS
+        group = groups.get(value)
+        if group is None:
+            group = groups[value] = Group(value, reached={})
+        count = event.count or 1
+        total += count
+        group.events += count
+        deliveries = router.route(event).deliveries
+        group.unrouted += 0 if deliveries else count
+        for one in deliveries:
+            group.reached[one.appender] = group.reached.get(one.appender, 0) + count
+    return sorted(groups.values(), key=lambda one: (-one.events, one.value)), total
 
 
 def appender_sinks(plan: Plan) -> dict[str, str]:

@@ -44,9 +44,23 @@ CHAPTERS: tuple[Chapter, ...] = (
         1,
     ),
     Chapter(
+        "What would let it through?",
+        "The scanner's debug messages are wanted at the desk while INC-7 is open. What is the smallest change, and its price?",
+        ("why", "plan.yaml", "--from", "week.jsonl:208", "--to", "desk", "--events", "week.jsonl"),
+        "Each way was tried by routing the message with it. The first costs nothing else; the others show what they add.",
+        1,
+    ),
+    Chapter(
         "And why is this one there twice?",
         "The brake fault of Friday, from the file itself.",
         ("why", "plan.yaml", "--from", "week.jsonl:2110"),
         "desk is met twice on the climb, at ropeway.drive and at root; each meeting delivers.",
+    ),
+    Chapter(
+        "What else is wrong with this plan?",
+        "Every check looks at the plan in force; the findings bear a code, the place, the reason and what to do.",
+        ("check", "plan.yaml"),
+        "The dead end at lib, the appender that nobody names, the files that never roll. Try it on tangled.yaml as well.",
+        1,
     ),
 )

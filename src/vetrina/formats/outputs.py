@@ -97,6 +97,24 @@ class Stop(msgspec.Struct):
     gate: Gate
 
 
+class FieldGroup(msgspec.Struct):
+    """The events that share a field's value."""
+
+    value: str
+    events: int
+    unrouted: int
+    reached: dict[str, int]
+
+
+class RoutesGrouped(msgspec.Struct):
+    """`routes --group-by field NAME --json`."""
+
+    field: str
+    events: int
+    unreadable: int
+    groups: list[FieldGroup]
+
+
 class RoutesEach(msgspec.Struct):
     """One line of `routes --each --json`."""
 
@@ -119,8 +137,29 @@ class GateStep(msgspec.Struct):
     origin: Place | None
 
 
+class Gain(msgspec.Struct):
+    """What a change adds to one appender, for the given events."""
+
+    events: int
+    bytes: int
+
+
+class Way(msgspec.Struct):
+    """A change after which the message goes as wanted: ready options, and how much else it lets in.
+
+    `opened` counts deliveries over given events; else pairs of logger and level, of `sampled` that were tried.
+    """
+
+    edits: list[str]
+    words: list[str]
+    changed_lines: list[str]
+    opened: int
+    sampled: int
+    sinks: dict[str, Gain]
+
+
 class Why(msgspec.Struct):
-    """`why --json`."""
+    """`why --json`; `ways` is there with --to and --twice."""
 
     logger: str
     level: str
@@ -130,6 +169,7 @@ class Why(msgspec.Struct):
     stopped_at: EarlyGate | None
     deliveries: list[Delivery]
     gates: list[GateStep]
+    ways: list[Way] = []
 
 
 class OriginOf(Place, kw_only=True):
@@ -238,6 +278,7 @@ OUTPUTS: dict[str, Any] = {
     "origin-unused": OriginUnused,
     "routes": Routes,
     "routes-each": RoutesEach,
+    "routes-grouped": RoutesGrouped,
     "why": Why,
     "check": CheckResult,
 }

@@ -53,7 +53,6 @@ def finding_lines(findings: Sequence[Finding], checked: int, width: int) -> list
         lines += [
             [Span("  see: ", "quiet"), span(place, "place"), span(f" ({words})", "quiet")] for place, words in one.related
         ]
-    if lines:
         lines.append([])
     lines.append(_sum(findings, checked))
     return lines

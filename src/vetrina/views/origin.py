@@ -128,8 +128,9 @@ def unused_lines(accounts: list[SourceAccount], nothing: list[Unused], width: in
     if not nothing:
         return [*lines, [Span("Everything that is said is used.", "good")]]
     lines.append([Span(f"What nothing uses: {counted(len(nothing), 'entry').replace('entrys', 'entries')}", "title")])
-    cells = [
-        [span(one.kind), span(one.name, "raised"), span(str(one.place) if one.place else "", "place"), span(one.remark)]
-        for one in nothing
-    ]
-    return lines + table([Column(""), Column("", least=12), Column(""), Column("", least=20)], cells, width, 2)
+    for one in nothing:
+        where: Line = [span(str(one.place), "place"), Span(": ")] if one.place else []
+        lines.append([Span("  "), *where, span(f"{one.kind} "), span(one.name, "raised")])
+        if one.remark:
+            lines += [[Span("      "), *part] for part in wrapped(safe(one.remark), max(30, width - 6))]
+    return lines

@@ -9,11 +9,12 @@ from vetrina.core.levels import Scale
 from vetrina.core.plan import Plan
 from vetrina.core.quantities import show_size
 from vetrina.core.routing import GATES, Route
-from vetrina.core.traffic import Cell, Traffic, appender_sinks
+from vetrina.core.traffic import Cell, Group, Traffic, appender_sinks
 from vetrina.views.screen import Column, Line, Span, counted, level_style, number, span, table
 
 _LANE_GATES = GATES[3:]
 WARN = 13
+MOST_SHOWN = 40
 
 
 def as_json(traffic: Traffic, plan: Plan, unreadable: int) -> dict[str, Any]:
@@ -180,3 +181,42 @@ def _some(names: Sequence[str]) -> str:
     """Return the first few names, and how many more there are."""
     more = f" and {len(names) - 6} more" if len(names) > 6 else ""
     return ", ".join(names[:6]) + more
+
+
+def groups_json(groups: Sequence[Group], name: str, total: int, unreadable: int) -> dict[str, Any]:
+    """Return the document of `routes --group-by field NAME --json`."""
+    return {
+        "field": name,
+        "events": total,
+        "unreadable": unreadable,
+        "groups": [
+            {"value": one.value, "events": one.events, "unrouted": one.unrouted, "reached": one.reached} for one in groups
+        ],
+    }
+
+
+def group_lines(groups: Sequence[Group], name: str, total: int, plan: Plan, width: int) -> list[Line]:
+    """Return a table of the field's values, the most frequent first."""
+    names = [one for one in plan.appenders if any(one in group.reached for group in groups)]
+    heads = [Column(name, least=12), Column("events", right=True), Column("nowhere", right=True)]
+    heads += [Column(one if len(one) <= 16 else one[:15] + "…", right=True) for one in names]
+    rows = [
+        [
+            span(group.value),
+            span(number(group.events)),
+            span(number(group.unrouted) if group.unrouted else "·", "bad" if group.unrouted else "quiet"),
+        ]
+        + [
+            span(number(group.reached[one]) if one in group.reached else "·", "" if one in group.reached else "quiet")
+            for one in names
+        ]
+        for group in groups[:MOST_SHOWN]
+    ]
+    lines: list[Line] = [
+        [Span(counted(total, "event"), "title"), span(f" by the field {name}: {counted(len(groups), 'value')}")],
+        [],
+    ]
+    lines += table(heads, rows, width, 2)
+    if len(groups) > MOST_SHOWN:
+        lines.append([Span(f"  … and {counted(len(groups) - MOST_SHOWN, 'value')} more (--json has all)", "quiet")])
+    return lines

@@ -4,18 +4,22 @@ from __future__ import annotations
 
 from typing import Any
 
+from vetrina.core.changes.remedies import Remedy
 from vetrina.core.events import Event, filled
 from vetrina.core.explaining import Explanation, Step
 from vetrina.core.plan import Plan
+from vetrina.core.quantities import show_size
 from vetrina.views.levels import origin_json
 from vetrina.views.screen import Line, Span, columns, level_style, pad, safe, shorten, span, wrapped
 
 PASSED, STOPPED = "passes", "STOPS"
 
 
-def as_json(found: Explanation, event: Event, plan: Plan) -> dict[str, Any]:
-    """Return the document of `why --json`."""
+def as_json(found: Explanation, event: Event, plan: Plan, ways: list[Remedy] | None = None) -> dict[str, Any]:
+    """Return the document of `why --json`; ``ways`` are the changes that --to or --twice asked for."""
+    asked: dict[str, Any] = {} if ways is None else {"ways": [_way_json(one) for one in ways]}
     return {
+        **asked,
         "logger": found.logger,
         "level": plan.scale.name(found.severity),
         "severity": found.severity,
@@ -35,6 +39,53 @@ def as_json(found: Explanation, event: Event, plan: Plan) -> dict[str, Any]:
             for step in found.steps
         ],
     }
+
+
+def _way_json(one: Remedy) -> dict[str, Any]:
+    return {
+        "edits": [str(edit) for edit in one.edits],
+        "words": [edit.words for edit in one.edits],
+        "changed_lines": list(one.lines),
+        "opened": one.opened,
+        "sampled": one.sampled,
+        "sinks": {name: {"events": events, "bytes": size} for name, (events, size) in one.sinks.items()},
+    }
+
+
+def way_lines(ways: list[Remedy], found: Explanation, to: str | None, width: int) -> list[Line]:
+    """Return the changes, the one that lets the least else in first; each was tried by routing the message with it."""
+    if to is not None:
+        heading, none = f"To let it through to {to}", f"It arrives in {to} already."
+        if not any(appender == to for appender, _ in found.deliveries):
+            none = f"No change of up to four edits was found that would let it through to {to}."
+    else:
+        heading, none = "To let it arrive once", "It arrives nowhere more than once."
+        if len(found.deliveries) != len({appender for appender, _ in found.deliveries}):
+            none = "No change of up to four edits was found after which it arrives once."
+    if not ways:
+        return [[], [Span(none, "changed")]]
+    lines: list[Line] = [[], [span(heading, "title"), Span("  (each was tried: with it, the message goes as wanted)", "quiet")]]
+    for number, one in enumerate(ways, start=1):
+        words = safe("; then ".join(edit.words for edit in one.edits))
+        lines.append([])
+        for at, part in enumerate(wrapped(words[0].upper() + words[1:], width - 4)):
+            lines.append([Span(f"{number:>2}. " if not at else "    "), *part])
+        lines.append([Span("    "), span(" ".join(str(edit) for edit in one.edits), "command")])
+        lines += [[Span("      "), span(text, "good" if text.startswith("+") else "bad")] for text in one.lines]
+        lines.append([Span("    "), Span(_cost(one), "quiet")])
+    return lines
+
+
+def _cost(one: Remedy) -> str:
+    if one.sampled:
+        return f"changes the way of {one.opened} of {one.sampled} pairs of logger and level that were tried"
+    if not one.sinks:
+        return "changes nothing else for the given events"
+    parts = [
+        f"{name} {events:+,} events, {'+' if size >= 0 else '-'}{show_size(abs(size))}"
+        for name, (events, size) in one.sinks.items()
+    ]
+    return "for the given events: " + "; ".join(parts)
 
 
 def why_lines(found: Explanation, event: Event, plan: Plan, width: int) -> list[Line]:

@@ -1,0 +1,252 @@
+"""The way to let a message through: the smallest edits after which it arrives, each verified by routing with it.
+
+Here: the search over real edits, and their ranking by how much else they let in. Not here: laying edits over a plan
+(edits.py).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+
+from msgspec import Struct
+
+from vetrina.core.changes.edits import Edit, changed_lines, put, step, tune, with_edits
+from vetrina.core.conditions import meets
+from vetrina.core.events import Event, JsonObject
+from vetrina.core.in_force import InForce
+from vetrina.core.levels import NAMES
+from vetrina.core.plan import Attachment, Plan, Rule
+from vetrina.core.routing import Delivery, Route, Router, Stop
+
+_LONGEST = 4
+_TRIES = 80
+_SAMPLED = 2000
+Measure = Callable[[InForce], dict[str, tuple[int, int]]]
+"""From a plan in force to (events, bytes) of each appender, for a given traffic."""
+
+
+class Remedy(Struct, frozen=True):
+    """Edits after which the message arrives; ``opened`` is how much else they let in.
+
+    Over given events ``opened`` counts deliveries and ``sinks`` has (events, bytes) more for each appender; else it
+    counts (logger, level) pairs of the tree that go elsewhere than before, of ``sampled`` that were tried.
+    """
+
+    edits: tuple[Edit, ...]
+    opened: int
+    sampled: int
+    lines: tuple[str, ...]
+    sinks: dict[str, tuple[int, int]] = {}
+
+
+def ways_to(found: InForce, event: Event, appender: str, most: int = 6, traffic: Measure | None = None) -> list[Remedy]:
+    """Return the ways to let ``event`` through to ``appender``, the fewest edits and the least else first."""
+
+    def arrives(route: Route) -> bool:
+        return any(one.appender == appender for one in route.deliveries)
+
+    def grow(router: Router) -> Iterator[Edit]:
+        return _openings(router, event, appender)
+
+    return _search(found, event, arrives, grow, most, traffic)
+
+
+def ways_to_once(found: InForce, event: Event, most: int = 6, traffic: Measure | None = None) -> list[Remedy]:
+    """Return the ways after which ``event`` arrives once, in every appender in which it arrives now."""
+    before = {one.appender for one in Router(found.plan).route(event).deliveries}
+
+    def once(route: Route) -> bool:
+        names = [one.appender for one in route.deliveries]
+        return len(names) == len(set(names)) and set(names) == before
+
+    return _search(found, event, once, lambda router: _closings(router, event), most, traffic)
+
+
+def _search(
+    found: InForce,
+    event: Event,
+    wanted: Callable[[Route], bool],
+    grow: Callable[[Router], Iterator[Edit]],
+    most: int,
+    traffic: Measure | None,
+) -> list[Remedy]:
+    """Search breadth first: edits that are enough by themselves before pairs, pairs before triples."""
+    waiting: list[tuple[tuple[Edit, ...], InForce]] = [((), found)]
+    seen: set[frozenset[str]] = {frozenset()}
+    good: list[tuple[tuple[Edit, ...], InForce]] = []
+    tries = 0
+    for _ in range(_LONGEST):
+        longer: list[tuple[tuple[Edit, ...], InForce]] = []
+        for edits, plan in waiting:
+            for edit in grow(Router(plan.plan)):
+                key = frozenset([*(str(one) for one in edits), str(edit)])
+                if key in seen or tries >= _TRIES:
+                    continue
+                seen.add(key)
+                tries += 1
+                after = with_edits(found, [*edits, edit])
+                if after is None:
+                    continue
+                (good if wanted(Router(after.plan).route(event)) else longer).append(((*edits, edit), after))
+        if len(good) >= most or not longer:
+            break
+        waiting = longer
+    ranked = [_weigh(found, event, edits, after, traffic) for edits, after in good]
+    return sorted(
+        ranked,
+        key=lambda one: (
+            one.opened,
+            len(one.edits),
+            sum(edit.option != "--tune" for edit in one.edits),
+            [str(edit) for edit in one.edits],
+        ),
+    )[:most]
+
+
+def _weigh(found: InForce, event: Event, edits: tuple[Edit, ...], after: InForce, traffic: Measure | None) -> Remedy:
+    lines = tuple(changed_lines(found, after))
+    if traffic is not None:
+        before, now = traffic(found), traffic(after)
+        sinks = {
+            name: (now[name][0] - before[name][0], now[name][1] - before[name][1]) for name in now if now[name] != before[name]
+        }
+        return Remedy(edits, sum(abs(count) for count, _ in sinks.values()), 0, lines, sinks)
+    opened, sampled = _difference(found.plan, after.plan, event)
+    return Remedy(edits, opened, sampled, lines)
+
+
+def _difference(before: Plan, after: Plan, event: Event) -> tuple[int, int]:
+    """Count the (logger, level) pairs of the tree, of the message's own logger and below it that go elsewhere than before."""
+    own = event.logger or "root"
+    below = f"{own}{before.separator}below" if own != "root" else "anything"
+    names = dict.fromkeys([own, below, *list(before.loggers)[:_SAMPLED], "elsewhere"])
+    first, second = Router(before), Router(after)
+    different = 0
+    for name in names:
+        for severity in NAMES.values():
+            if _shape(first, name, severity, event) != _shape(second, name, severity, event):
+                different += 1
+    return different, len(names) * len(NAMES)
+
+
+def _shape(router: Router, logger: str, severity: int, event: Event) -> tuple[Delivery, ...]:
+    decision = router.compile(logger, severity)
+    if decision.route is not None:
+        return decision.route.deliveries
+    bare = Event(event.time, severity, logger, "", None)
+    return decision.follow(bare).deliveries
+
+
+def _openings(router: Router, event: Event, appender: str) -> Iterator[Edit]:
+    """Yield the edits that move what stops the event on its way to the appender."""
+    plan, own = router.plan, event.logger or "root"
+    severity = router.severities[event.level]
+    level = plan.scale.name(severity)
+    route = router.route(event)
+    if route.stopped_at == "door":
+        yield from _past_rules(plan.rules, event, own, severity, "rules", "at the door")
+        return
+    if route.stopped_at == "level":
+        yield from _past_level(router, event, own, level)
+        return
+    met = [(via, one) for via, one in router.tree.attachments(own) if one.appender == appender]
+    if not met:
+        yield from _onto_climb(router, own, appender)
+        return
+    for stop in route.stops:
+        if stop.appender == appender:
+            yield from _past_lane(router, event, own, stop)
+
+
+def _past_level(router: Router, event: Event, own: str, level: str) -> Iterator[Edit]:
+    standing = router.standing(own)
+    yield tune(own, level, f"lower {own} to {level}")
+    above = standing.inherited_from
+    if above is not None and above != own:
+        yield tune(above, level, f"lower {above} to {level}, from which {own} inherits")
+    condition: JsonObject = {"exactly": own, "level": level}
+    field = next(((name, value) for name, value in (event.fields or {}).items() if isinstance(value, str | int)), None)
+    if field is not None:
+        name, value = field
+        lift = {"lift": {**condition, "field": {name: value}}}
+        yield put("rules", {"add": [lift]}, f"lift only messages of {own} with {name} {value} past the level gate")
+    yield put("rules", {"add": [{"lift": condition}]}, f"lift {level} messages of {own} past the level gate")
+
+
+def _onto_climb(router: Router, own: str, appender: str) -> Iterator[Edit]:
+    tree, plan = router.tree, router.plan
+    nearest = tree.nearest(own)
+    climbed = list(tree.climb(own))
+    if climbed and not climbed[-1][1].climb.value:
+        end = climbed[-1][0]
+        yield put(f"loggers{step(end)}.climb", True, f"let {end} climb on to its ancestors' appenders")
+    entry = plan.loggers.get(own)
+    if own not in tree.entries and entry is not None and not entry.enabled.value:
+        yield put(f"loggers{step(own)}.enabled", True, f"switch the entry of {own} on")
+    yield put(f"loggers{step(own)}.to", {"add": [appender]}, f"attach {appender} to {own}")
+    if nearest not in {own, "root"}:
+        yield put(f"loggers{step(nearest)}.to", {"add": [appender]}, f"attach {appender} to {nearest}")
+
+
+def _past_lane(router: Router, event: Event, own: str, stop: Stop) -> Iterator[Edit]:
+    plan = router.plan
+    severity = router.severities[event.level]
+    level = plan.scale.name(severity)
+    appender = plan.appenders[stop.appender]
+    base = f"appenders{step(appender.name)}"
+    if stop.gate == "attachment":
+        for at, one in enumerate(plan.loggers[stop.via].to):
+            if one.appender == stop.appender:
+                yield from _past_attachment(one, f"loggers{step(stop.via)}.to[{at}]", event, own, severity, level)
+    elif stop.gate == "disabled":
+        yield put(f"{base}.enabled", True, f"switch {appender.name} on")
+    elif stop.gate == "floor":
+        yield put(f"{base}.floor", level, f"lower the floor of {appender.name} to {level}")
+    elif stop.gate == "ceiling":
+        yield put(f"{base}.ceiling", level, f"raise the ceiling of {appender.name} to {level}")
+    elif stop.gate == "rules":
+        matched = any(meets(rule.condition, event, own, severity) for rule in appender.rules)
+        if matched:
+            yield from _past_rules(appender.rules, event, own, severity, f"{base}.rules", f"of {appender.name}")
+        else:
+            keep: JsonObject = {"keep": {"exactly": own, "level": level}}
+            yield put(f"{base}.rules", {"add": [keep]}, f"keep {level} messages of {own} in {appender.name}")
+            yield put(f"{base}.otherwise", "keep", f"let {appender.name} keep what no rule matches")
+
+
+def _past_attachment(one: Attachment, base: str, event: Event, own: str, severity: int, level: str) -> Iterator[Edit]:
+    if severity < one.floor.value:
+        yield put(f"{base}.floor", level, f"lower the attachment's floor to {level}")
+    elif severity > one.ceiling.value:
+        yield put(f"{base}.ceiling", level, f"raise the attachment's ceiling to {level}")
+    else:
+        yield from _past_rules(one.rules, event, own, severity, f"{base}.rules", "of the attachment")
+
+
+def _past_rules(rules: tuple[Rule, ...], event: Event, own: str, severity: int, path: str, owner: str) -> Iterator[Edit]:
+    """Yield edits of the rule that drops the event: spare this logger, or take the rule out."""
+    for at, rule in enumerate(rules):
+        if meets(rule.condition, event, own, severity):
+            yield put(f"{path}[{at}].{rule.verdict}.not", {"exactly": own}, f"let rule {at} {owner} spare {own}")
+            yield put(f"{path}[{at}]", None, f"take rule {at} {owner} out")
+            return
+
+
+def _closings(router: Router, event: Event) -> Iterator[Edit]:
+    """Yield the edits that take one of several arrivals away."""
+    counts: dict[str, list[str]] = {}
+    for one in router.route(event).deliveries:
+        counts.setdefault(one.appender, []).append(one.via)
+    for appender, vias in counts.items():
+        if len(vias) < 2:
+            continue
+        for via in dict.fromkeys(vias):
+            times = vias.count(via)
+            change: JsonObject = {"remove": [appender]} if times == 1 else {"remove": [appender], "add": [appender]}
+            words = f"detach {appender} from {via}" if times == 1 else f"name {appender} once under {via}"
+            yield put(f"loggers{step(via)}.to", change, words)
+        lowest = vias[0]
+        if router.tree.entries[lowest].climb.value and len(set(vias)) > 1:
+            yield put(f"loggers{step(lowest)}.climb", False, f"end the climb at {lowest}")
+    if not router.plan.once.value:
+        yield put("deliver", "once", "let one appender deliver one message once, everywhere")
