@@ -227,7 +227,7 @@ def main() -> None:
     week.rows.sort(key=lambda row: row[0])
     lines = [json.dumps(row, ensure_ascii=False, separators=(",", ":")) for _, row in week.rows]
     (HERE / "week.jsonl").write_text("\n".join(lines) + "\n", encoding="utf-8")
-    print(f"{len(lines)} events")  # noqa: T201
+    print(f"{len(lines)} events")
 
 
 if __name__ == "__main__":

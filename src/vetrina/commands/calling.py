@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import json
 import sys
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from enum import IntEnum
 from pathlib import Path
 from typing import Annotated, Any
@@ -16,6 +16,9 @@ import typer
 
 from vetrina.core.faults import refuse
 from vetrina.core.in_force import InForce
+from vetrina.core.plan import Plan
+from vetrina.core.traffic import Part
+from vetrina.formats.documents import yaml_value
 from vetrina.formats.plans import read_in_force
 from vetrina.views import screen
 
@@ -94,12 +97,16 @@ def width() -> int:
     return screen.width_of(sys.stdout)
 
 
-def remark_bad_lines(name: str, unreadable: int, bad_lines: Iterable[Any]) -> None:
+def remark_bad_lines(name: str, unreadable: int, bad_lines: Iterable[Any], words: str = "not an event") -> None:
     """Tell on standard error which lines were not readable: the first few, and how many there are."""
     if not unreadable:
         return
     lines: list[screen.Line] = [
-        [screen.span(f"{name}:{bad.number}:1", "place"), screen.Span(": not an event: ", "bad"), screen.span(bad.reason)]
+        [
+            screen.span(f"{bad.name or name}:{bad.number}:1", "place"),
+            screen.Span(f": {words}: ", "bad"),
+            screen.span(bad.reason),
+        ]
         for bad in bad_lines
     ]
     more = unreadable - len(lines)
@@ -128,3 +135,40 @@ def write_bytes(path: Path, data: bytes) -> None:
     except (OSError, ValueError) as error:
         reason = error.strerror if isinstance(error, OSError) and error.strerror else str(error)
         raise refuse(f"cannot be written: {reason}", fix="check the folder and its permissions", where=str(path)) from None
+
+
+def part_of(plan: Plan, logger: str, level: str, field: list[str]) -> Part:
+    """Return which events --logger, --level and --field leave."""
+    levels = plan.scale.range(level) if level else None
+    if isinstance(levels, str):
+        raise refuse(f"this is no range of levels: {levels}", where=f"--level {level}")
+    fields = []
+    for text in field:
+        name, value = key_value(text, "--field")
+        fields.append((name, yaml_value(value, f"--field {text}")))
+    return Part(logger, levels, tuple(fields))
+
+
+def warn_of_secrets() -> None:
+    """Tell on standard error that what follows carries values that are hidden elsewhere."""
+    remark([[screen.Span("warning: ", "raised"), screen.Span("the output carries values that look like credentials")]])
+
+
+def hider(plan: Plan) -> Callable[[str], str]:
+    """Return the function that puts `***` for a plan's hidden values: a template may hold one."""
+    hidden = sorted(plan.hidden, key=len, reverse=True)
+
+    def clean(text: str) -> str:
+        for one in hidden:
+            text = text.replace(one, "***")
+        return text
+
+    return clean
+
+
+def without_secrets(lines: Iterable[screen.Line], plan: Plan) -> Iterable[screen.Line]:
+    """Return lines with a plan's hidden values as `***`."""
+    if not plan.secrets:
+        return lines
+    clean = hider(plan)
+    return [[screen.Span(clean("".join(part.text for part in line)), line[0].style if line else "")] for line in lines]

@@ -27,9 +27,9 @@ _CALLS = {"call", "event", "no-such-path", "unknown-stage", "env-file"}
 def run(
     plan: Annotated[Path | None, typer.Argument(metavar="PLAN", help="The plan: a YAML or JSON file.", readable=False)] = None,
     events: Annotated[str | None, typer.Option("--events", metavar="EVENTS", help="Look at these events as well.")] = None,
-    all_stages: Annotated[bool, typer.Option("--all-stages", help="Check under each stage too.")] = False,  # noqa: FBT002
-    probe: Annotated[bool, typer.Option("--probe", help="Look at this machine: folders, disks, git.")] = False,  # noqa: FBT002
-    probe_network: Annotated[bool, typer.Option("--probe-network", help="Ask for hosts and ports as well.")] = False,  # noqa: FBT002
+    all_stages: Annotated[bool, typer.Option("--all-stages", help="Check under each stage too.")] = False,
+    probe: Annotated[bool, typer.Option("--probe", help="Look at this machine: folders, disks, git.")] = False,
+    probe_network: Annotated[bool, typer.Option("--probe-network", help="Ask for hosts and ports as well.")] = False,
     fail_on: Annotated[
         str, typer.Option("--fail-on", metavar="SEVERITY", help="End with 1 from error, warning or hint on.")
     ] = "warning",
@@ -38,15 +38,15 @@ def run(
     sarif_file: Annotated[Path | None, typer.Option("--sarif", metavar="FILE", help="Write SARIF 2.1.0 there as well.")] = None,
     junit_file: Annotated[Path | None, typer.Option("--junit", metavar="FILE", help="Write JUnit XML there as well.")] = None,
     explain: Annotated[str | None, typer.Option("--explain", metavar="CODE", help="Print a check's page.")] = None,
-    list_: Annotated[bool, typer.Option("--list", help="List all checks.")] = False,  # noqa: FBT002
-    strict: calling.StrictOption = False,  # noqa: FBT002
+    list_: Annotated[bool, typer.Option("--list", help="List all checks.")] = False,
+    strict: calling.StrictOption = False,
     stage: calling.StageOption = [],  # noqa: B006
     with_: calling.WithOption = [],  # noqa: B006
     env: calling.EnvOption = [],  # noqa: B006
     env_file: calling.EnvFileOption = [],  # noqa: B006
     set_: calling.SetOption = [],  # noqa: B006
     tune: calling.TuneOption = [],  # noqa: B006
-    json: calling.JsonOption = False,  # noqa: FBT002
+    json: calling.JsonOption = False,
 ) -> None:
     """Find what is wrong, risky or pointless in a plan: each with its place, the reason, and what to do.
 

@@ -20,7 +20,7 @@ def run(
     depth: Annotated[
         int | None, typer.Option("--depth", metavar="N", min=0, help="Fold what is more than N steps below root.")
     ] = None,
-    differs: Annotated[bool, typer.Option("--differs", help="Only loggers whose level differs from their parent's.")] = False,  # noqa: FBT002
+    differs: Annotated[bool, typer.Option("--differs", help="Only loggers whose level differs from their parent's.")] = False,
     find: Annotated[str, typer.Option("--find", metavar="TEXT", help="Only loggers with this in their name.")] = "",
     stage: calling.StageOption = [],  # noqa: B006
     with_: calling.WithOption = [],  # noqa: B006
@@ -28,7 +28,7 @@ def run(
     env_file: calling.EnvFileOption = [],  # noqa: B006
     set_: calling.SetOption = [],  # noqa: B006
     tune: calling.TuneOption = [],  # noqa: B006
-    json: calling.JsonOption = False,  # noqa: FBT002
+    json: calling.JsonOption = False,
 ) -> None:
     """Show which level each logger really has, where it comes from, and where it delivers.
 

@@ -15,14 +15,14 @@ from vetrina.views import origin as view
 def run(
     plan: calling.PlanArgument,
     path: Annotated[str, typer.Argument(metavar="[PATH]", help="The value, as 'loggers[ropeway.gate].level'.")] = "",
-    unused: Annotated[bool, typer.Option("--unused", help="List what was read, and what no value in force uses.")] = False,  # noqa: FBT002
+    unused: Annotated[bool, typer.Option("--unused", help="List what was read, and what no value in force uses.")] = False,
     stage: calling.StageOption = [],  # noqa: B006
     with_: calling.WithOption = [],  # noqa: B006
     env: calling.EnvOption = [],  # noqa: B006
     env_file: calling.EnvFileOption = [],  # noqa: B006
     set_: calling.SetOption = [],  # noqa: B006
     tune: calling.TuneOption = [],  # noqa: B006
-    json: calling.JsonOption = False,  # noqa: FBT002
+    json: calling.JsonOption = False,
 ) -> None:
     """Show who said what about one value, who won, and which placeholders filled it.
 

@@ -9,6 +9,8 @@ COMMANDS: dict[str, str] = {
     "origin": "who said what about one value, and what nothing uses",
     "routes": "which events reach which appender, and what stops the others",
     "why": "why one message arrives, or does not: every gate in order",
+    "preview": "the very lines that each sink would get",
+    "read": "log files back into events",
     "check": "what is wrong, risky or pointless in a plan, and what to do",
     "schema": "JSON Schemas of plans, events and every command's output",
 }

@@ -14,15 +14,15 @@ from vetrina.views import resolve as view
 
 def run(
     plan: calling.PlanArgument,
-    defaults: Annotated[bool, typer.Option("--defaults", help="Write out what holds without being said, too.")] = False,  # noqa: FBT002
-    bare: Annotated[bool, typer.Option("--bare", help="Leave the comments with the origins out.")] = False,  # noqa: FBT002
+    defaults: Annotated[bool, typer.Option("--defaults", help="Write out what holds without being said, too.")] = False,
+    bare: Annotated[bool, typer.Option("--bare", help="Leave the comments with the origins out.")] = False,
     stage: calling.StageOption = [],  # noqa: B006
     with_: calling.WithOption = [],  # noqa: B006
     env: calling.EnvOption = [],  # noqa: B006
     env_file: calling.EnvFileOption = [],  # noqa: B006
     set_: calling.SetOption = [],  # noqa: B006
     tune: calling.TuneOption = [],  # noqa: B006
-    json: calling.JsonOption = False,  # noqa: FBT002
+    json: calling.JsonOption = False,
 ) -> None:
     """Write the plan in force out in full, each value followed by where it came from.
 

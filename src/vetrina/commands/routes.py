@@ -15,7 +15,6 @@ from vetrina.core.faults import offer, refuse
 from vetrina.core.plan import Plan
 from vetrina.core.routing import Router
 from vetrina.core.traffic import Counter, Part, Traffic, grouped, only
-from vetrina.formats.documents import yaml_value
 from vetrina.formats.events import EventStream, open_input
 from vetrina.views import routes as view
 from vetrina.views.screen import Line
@@ -24,8 +23,8 @@ from vetrina.views.screen import Line
 def run(
     plan: calling.PlanArgument,
     events: calling.EventsArgument,
-    each: Annotated[bool, typer.Option("--each", help="One line for every event.")] = False,  # noqa: FBT002
-    counts_only: Annotated[bool, typer.Option("--counts-only", help="Leave bytes out, which is faster.")] = False,  # noqa: FBT002
+    each: Annotated[bool, typer.Option("--each", help="One line for every event.")] = False,
+    counts_only: Annotated[bool, typer.Option("--counts-only", help="Leave bytes out, which is faster.")] = False,
     logger: Annotated[str, typer.Option("--logger", metavar="L", help="Only events of this logger and below it.")] = "",
     level: Annotated[
         str, typer.Option("--level", metavar="RANGE", help="Only these levels: warn.., ..info, debug..warn, or one.")
@@ -38,14 +37,14 @@ def run(
         tuple[str, str] | None, typer.Option("--group-by", metavar="field NAME", help="Count by the values of a field.")
     ] = None,
     plot: Annotated[Path | None, typer.Option("--plot", metavar="FILE", help="Draw the routing as .svg or .png.")] = None,
-    strict: calling.StrictOption = False,  # noqa: FBT002
+    strict: calling.StrictOption = False,
     stage: calling.StageOption = [],  # noqa: B006
     with_: calling.WithOption = [],  # noqa: B006
     env: calling.EnvOption = [],  # noqa: B006
     env_file: calling.EnvFileOption = [],  # noqa: B006
     set_: calling.SetOption = [],  # noqa: B006
     tune: calling.TuneOption = [],  # noqa: B006
-    json: calling.JsonOption = False,  # noqa: FBT002
+    json: calling.JsonOption = False,
 ) -> None:
     """Show which events reach which appender, what stopped the others, and what went nowhere.
 
@@ -59,7 +58,7 @@ def run(
     """  # noqa: D301
     found = calling.plan_in_force(plan, stage, with_, env, env_file, set_, tune)
     router = Router(found.plan)
-    part = _part(found.plan, logger, level, field)
+    part = calling.part_of(found.plan, logger, level, field)
     for name in appender:
         if name not in found.plan.appenders:
             raise refuse(f'no appender is called "{name[:60]}"', fix=offer(name, found.plan.appenders), where="--appender")
@@ -81,17 +80,6 @@ def run(
     calling.remark_bad_lines(events, stream.unreadable, stream.bad_lines)
     if stream.unreadable:
         raise typer.Exit(calling.Exit.WANTING)
-
-
-def _part(plan: Plan, logger: str, level: str, field: list[str]) -> Part:
-    levels = plan.scale.range(level) if level else None
-    if isinstance(levels, str):
-        raise refuse(f"this is no range of levels: {levels}", where=f"--level {level}")
-    fields = []
-    for text in field:
-        name, value = calling.key_value(text, "--field")
-        fields.append((name, yaml_value(value, f"--field {text}")))
-    return Part(logger, levels, tuple(fields))
 
 
 def _show(traffic: Traffic, plan: Plan, unreadable: int, appenders: list[str], plot: Path | None, *, as_json: bool) -> None:

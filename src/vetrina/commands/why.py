@@ -38,7 +38,7 @@ def run(
         str | None,
         typer.Option("--to", metavar="APPENDER", help="Find the smallest changes that would let it through to this one."),
     ] = None,
-    twice: Annotated[bool, typer.Option("--twice", help="Find the smallest changes after which it arrives once.")] = False,  # noqa: FBT002
+    twice: Annotated[bool, typer.Option("--twice", help="Find the smallest changes after which it arrives once.")] = False,
     events: Annotated[
         str | None, typer.Option("--events", metavar="FILE", help="Rank changes by what else they let in of these.")
     ] = None,
@@ -48,7 +48,7 @@ def run(
     env_file: calling.EnvFileOption = [],  # noqa: B006
     set_: calling.SetOption = [],  # noqa: B006
     tune: calling.TuneOption = [],  # noqa: B006
-    json: calling.JsonOption = False,  # noqa: FBT002
+    json: calling.JsonOption = False,
 ) -> None:
     """Show why one message arrives, or does not: every gate in order, and the line that decided.
 

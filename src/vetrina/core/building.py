@@ -61,7 +61,7 @@ class PlanReader(Struct):
     filler: Filler
     faults: list[Fault] = field(default_factory=list)
     scale: Scale = field(default_factory=Scale)
-    secrets: bool = False
+    hidden: set[str] = field(default_factory=set)
     quoted: set[Place] = field(default_factory=set)
     filled: dict[Place, tuple[Use, ...]] = field(default_factory=dict)
 
@@ -86,7 +86,7 @@ class PlanReader(Struct):
         if filled.uses:
             self.filled[node.place] = filled.uses
         if filled.shown != filled.text:
-            self.secrets = True
+            self.hidden |= {one.text_within for one in _all_uses(filled.uses) if one.secret and one.text_within}
         return Read(value, filled.text, filled.shown, origin_of(held, filled))
 
 
@@ -207,7 +207,7 @@ class _Builder:
             template_origins={
                 name: _key_origin(section.held) for name, section in (self.fields.get("templates") or {}).items()
             },
-            secrets=self.reader.secrets,
+            hidden=frozenset(self.reader.hidden),
         )
 
     def _waivers(self, sections: tuple[Section, ...] | None) -> tuple[Waiver, ...]:

@@ -72,7 +72,10 @@ class Given(NamedTuple):
 
 
 class Use(Struct, frozen=True):
-    """One placeholder that was filled: its name, the source it was found in, and the uses inside that value."""
+    """One placeholder that was filled: its name, the source it was found in, and the uses inside that value.
+
+    ``text`` may be shown; ``text_within`` is a secret's own text, never to be shown.
+    """
 
     name: str
     source: str
@@ -81,6 +84,7 @@ class Use(Struct, frozen=True):
     text: str
     inner: tuple[Use, ...] = ()
     secret: bool = False
+    text_within: str = ""
 
 
 class Filled(NamedTuple):
@@ -185,7 +189,7 @@ class Filler(Struct):
         secret = bool(text) and looks_secret(name, self.secret_names)
         shown = "***" if secret else text
         kept = f"${{{name}}}" if secret else text.replace("${", "$${")
-        return Filled(text, shown, kept), Use(name, source, where, place, shown, (), secret)
+        return Filled(text, shown, kept), Use(name, source, where, place, shown, (), secret, text if secret else "")
 
     def _missing(self, name: str, chain: tuple[str, ...]) -> _Bad:
         known = [*self.options, *self.env_file, *self.values, *self.environment]

@@ -111,7 +111,10 @@ class Mask(Struct, frozen=True):
 
 
 class Plan(Struct, frozen=True):
-    """The plan in force; loggers and appenders in the order in which they were written, disabled loggers included."""
+    """The plan in force; loggers and appenders in the order in which they were written, disabled loggers included.
+
+    ``hidden`` are the values from outside that must not be shown.
+    """
 
     name: str
     scale: Scale
@@ -129,4 +132,9 @@ class Plan(Struct, frozen=True):
     waivers: tuple[Waiver, ...] = ()
     template_waivers: dict[str, tuple[Waiver, ...]] = field(default_factory=dict)
     template_origins: dict[str, Origin] = field(default_factory=dict)
-    secrets: bool = False
+    hidden: frozenset[str] = frozenset()
+
+    @property
+    def secrets(self) -> bool:
+        """Tell whether values from outside that look like credentials stand in the plan."""
+        return bool(self.hidden)

@@ -22,21 +22,17 @@ from vetrina.core.events import KNOWN_KEYS, Event
 from vetrina.core.faults import Fault, Place, Refused
 from vetrina.core.levels import Scale, Severities
 from vetrina.core.traffic import Counter
-from vetrina.formats import packed
 from vetrina.formats.documents import unreadable
+from vetrina.formats.lines import LONGEST_LINE, Lines
 from vetrina.formats.packed import PackedReader
 
-LONGEST_LINE = 16 << 20
-HOPELESS_LINE = 256 << 20
 DEEPEST = 500
 SHOWN = 5
-_BLOCK = 1 << 17
 _LONG_FRACTION = re.compile(rb'"time"\s*:\s*"[^"]{19}\.[0-9]{7}').search
 _USUAL_START, _SEVENTH_DIGIT = b'{"time":"', slice(35, 36)
 _FRACTION = re.compile(r"(\.[0-9]{6})[0-9]+")
 _RFC3339 = re.compile(r"[0-9]{4}-[0-9]{2}-[0-9]{2}[Tt ][0-9]{2}:[0-9]{2}:[0-9]{2}(\.[0-9]+)?([Zz]|[+-][0-9]{2}:[0-9]{2})\Z")
 _OFFSET = re.compile(rb'[+-][0-9]{2}:[0-9]{2}"')
-_BOM = b"\xef\xbb\xbf"
 
 
 class BadLine(Struct, frozen=True):
@@ -44,6 +40,7 @@ class BadLine(Struct, frozen=True):
 
     number: int
     reason: str
+    name: str = ""
 
 
 class EventStream:
@@ -60,7 +57,7 @@ class EventStream:
         self.number = 0
         self._severities = Severities(scale or Scale())
         self._scale = scale or Scale()
-        self._broken = ""
+        self._lines = Lines(name)
 
     def read(self, file: IO[bytes]) -> Iterator[Event]:
         """Yield the events of an open binary file."""
@@ -71,7 +68,7 @@ class EventStream:
         """Yield (line number, event); lines count from 1."""
         decode = msgspec.json.Decoder(Event).decode
         known, number = self._severities, 0
-        for lines in self._batches(file):
+        for lines in self._lines.batches(file):
             long_lines = self._long_lines(lines)
             for line in lines:
                 number += 1
@@ -89,6 +86,10 @@ class EventStream:
                 yield number, event
         self._end(number)
 
+    def severity(self, event: Event) -> int:
+        """Return the severity of an event of this stream."""
+        return self._severities[event.level]
+
     def count(self, file: IO[bytes], counter: Counter) -> None:
         """Send the events of an open binary file through a counter: the quickest way, where only counts are asked."""
         decode = msgspec.json.Decoder(Event).decode
@@ -102,7 +103,7 @@ class EventStream:
             return decode(line)
 
         number = 0
-        for lines in self._batches(file):
+        for lines in self._lines.batches(file):
             read = slow if self._long_lines(lines) else careful if counter.with_bytes else decode
             start = number
             number += counter.feed_lines(lines, read, lambda at, line, start=start: self._rescue(start + at + 1, line))  # type: ignore[misc]
@@ -115,43 +116,8 @@ class EventStream:
 
     def _end(self, number: int) -> None:
         self.number = number
-        if self._broken:
-            self._reject(number + 1, self._broken)
-
-    def _batches(self, file: IO[bytes]) -> Iterator[list[bytes]]:
-        """Yield lists of whole lines; a line over the limit is cut to just over it, so that it is told as too long."""
-        rest, first = b"", True
-        while True:
-            try:
-                block = file.read(_BLOCK)
-            except (OSError, EOFError, ValueError, *packed.ERRORS) as error:
-                self._broken = f"the file breaks off here: {str(error) or type(error).__name__}"
-                block = b""
-            if first:
-                block, first = block.removeprefix(_BOM), False
-            if not block:
-                break
-            lines = (rest + block).split(b"\n")
-            rest = lines.pop()
-            if lines:
-                yield lines
-            if len(rest) > LONGEST_LINE:
-                rest = self._skip(file, rest)
-        if rest:
-            yield rest.split(b"\n")
-
-    def _skip(self, file: IO[bytes], start: bytes) -> bytes:
-        """Read over the rest of an overlong line; return its beginning and what follows the line in its block."""
-        seen, head = len(start), start[: LONGEST_LINE + 1]
-        while block := file.read(_BLOCK):
-            seen += len(block)
-            end = block.find(b"\n")
-            if end >= 0:
-                return head + block[end:]
-            if seen > HOPELESS_LINE:
-                raise unreadable(self.name, f"a line is longer than {HOPELESS_LINE >> 20} MiB", "this is no file of events",
-                                 f"lines may have up to {LONGEST_LINE >> 20} MiB")  # fmt: skip
-        return head
+        if self._lines.broken:
+            self._reject(number + 1, self._lines.broken)
 
     def _rescue(self, number: int, line: bytes) -> Event | None:
         """Read a line the slow way; None for a blank or unreadable one (which is noted)."""

@@ -249,6 +249,14 @@ class OriginUnused(msgspec.Struct):
     unused: list[UnusedEntry]
 
 
+class Preview(msgspec.Struct):
+    """One line of `preview --json`: what an appender's sink receives of one event, ending included."""
+
+    line: int
+    appender: str
+    output: str
+
+
 class FindingEntry(msgspec.Struct):
     """One finding; `edit` is a ready option that mends it, `stages` those under which alone it holds."""
 
@@ -281,4 +289,5 @@ OUTPUTS: dict[str, Any] = {
     "routes-grouped": RoutesGrouped,
     "why": Why,
     "check": CheckResult,
+    "preview": Preview,
 }

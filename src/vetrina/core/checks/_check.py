@@ -117,7 +117,7 @@ class Scene:
         """Return a severity's name."""
         return self.plan.scale.name(severity)
 
-    @property
+    @cached_property
     def lifts(self) -> bool:
         """Tell whether the door can lift events past the level gate."""
         return any(rule.verdict == "lift" for rule in self.plan.rules)

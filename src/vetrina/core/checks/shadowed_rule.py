@@ -20,14 +20,16 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from vetrina.core.checks._check import Check, Hit, Scene
-from vetrina.core.checks._implication import implies
+from vetrina.core.checks._implication import implies, questions
 
 
 def find(scene: Scene) -> Iterator[Hit]:
     """Find rules that can never be the first to match."""
     for listed in scene.rule_lists():
+        asked = [questions(rule.condition) for rule in listed.rules]
         for at, rule in enumerate(listed.rules):
-            beaten = next((number for number in range(at) if implies(rule.condition, listed.rules[number].condition)), None)
+            able = (number for number in range(at) if asked[number] <= asked[at])
+            beaten = next((number for number in able if implies(rule.condition, listed.rules[number].condition)), None)
             if beaten is None:
                 continue
             earlier = listed.rules[beaten]

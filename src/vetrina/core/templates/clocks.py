@@ -107,10 +107,11 @@ DIRECTIVES: dict[str, Show] = {
     "%3f": lambda t: f"{t.microsecond // 1000:03}",
     "%6f": lambda t: f"{t.microsecond:06}",
 }
-_FIELDS = {
-    "%Y": "{t.year:04}", "%m": "{t.month:02}", "%d": "{t.day:02}", "%H": "{t.hour:02}", "%M": "{t.minute:02}",
-    "%S": "{t.second:02}", "%6f": "{t.microsecond:06}", "%3f": "{t.microsecond // 1000:03}",
+_ISO_SLICES = {
+    "%Y": (0, 4), "%m": (5, 7), "%d": (8, 10), "%H": (11, 13), "%M": (14, 16), "%S": (17, 19), "%3f": (20, 23), "%6f": (20, 26), "%y": (2, 4),
 }  # fmt: skip
+"""Where a directive's digits stand in `2026-11-13 09:41:07.312000`."""
+_ISO_LAYOUT = "0000-00-00 00:00:00.000000"
 
 
 _WIDTHS = {"%Y": 4, "%j": 3, "%b": 3, "%a": 3, "%z": 5, "%u": 1, "%G": 4, "%3f": 3, "%6f": 6, "%%": 1}
@@ -150,23 +151,46 @@ def directives(pattern: str) -> list[str]:
 
 
 def by_pattern(pattern: str, zone_: tzinfo) -> Show:
-    """Return a function that shows a time by the directives of ``pattern`` in a zone, compiled to one expression."""
-    names: dict[str, object] = {"local": local, "zone": zone_, "UTC": UTC}
-    pieces = []
+    """Return a function that shows a time by the directives of ``pattern`` in a zone, compiled to one expression.
+
+    Digits are slices of the time's ISO form, which the datetime module makes in one go; neighbouring slices that stand
+    there as they are wanted are one.
+    """
+    names: dict[str, object] = {"local": local, "zone": zone_}
+    parts: list[str | tuple[int, int]] = []
     for piece in directives(pattern):
-        if piece == "%%":
-            pieces.append("%")
-        elif piece in _FIELDS:
-            pieces.append(_FIELDS[piece])
+        if piece in _ISO_SLICES:
+            parts.append(_ISO_SLICES[piece])
         elif piece in DIRECTIVES:
             name = f"show{len(names)}"
             names[name] = DIRECTIVES[piece]
-            pieces.append("{" + name + "(t)}")
+            parts.append(f"{name}(t)")
         else:
             name = f"text{len(names)}"
-            names[name] = piece
-            pieces.append("{" + name + "}")
-    code = "def show(t):\n    if t.tzinfo is not zone: t = local(t, zone)\n    return f'" + "".join(pieces) + "'\n"
-    exec(compile(code, "<time pattern>", "exec"), names)  # noqa: S102  (only our own names and fields go in)
+            names[name] = "%" if piece == "%%" else piece
+            parts.append(name)
+    expression = (
+        " + ".join(f"s[{part[0]}:{part[1]}]" if isinstance(part, tuple) else part for part in _joined(parts, names)) or "''"
+    )
+    code = f"def show(t):\n    if t.tzinfo is not zone: t = local(t, zone)\n    s = t.isoformat(' ', 'microseconds')\n    return {expression}\n"
+    exec(compile(code, "<time pattern>", "exec"), names)  # noqa: S102  (only our own names and slices go in)
     show: Show = names["show"]  # type: ignore[assignment]
     return show
+
+
+def _joined(parts: list[str | tuple[int, int]], names: dict[str, object]) -> list[str | tuple[int, int]]:
+    """Join slices whose literal between them stands in the ISO form as well."""
+    joined: list[str | tuple[int, int]] = []
+    for part in parts:
+        if isinstance(part, tuple) and len(joined) > 1:
+            before, between = joined[-2], joined[-1]
+            if (
+                isinstance(before, tuple)
+                and isinstance(between, str)
+                and between in names
+                and names[between] == _ISO_LAYOUT[before[1] : part[0]]
+            ):
+                joined[-2:] = [(before[0], part[1])]
+                continue
+        joined.append(part)
+    return joined

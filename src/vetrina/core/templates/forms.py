@@ -221,8 +221,8 @@ class CsvRow(Template, frozen=True):
 
 def _row(cells: list[str]) -> str:
     out = io.StringIO(newline="")
-    csv.writer(out, lineterminator="").writerow(cells)
-    return out.getvalue()
+    csv.writer(out).writerow(cells)  # with CR LF as its line end: the writer quotes what holds a part of that
+    return out.getvalue().removesuffix("\r\n")
 
 
 class SyslogLine(Template, frozen=True):

@@ -1,0 +1,245 @@
+"""`vetrina preview PLAN [EVENTS]`: the lines as each sink would show them."""
+
+from __future__ import annotations
+
+import json as json_text
+import sys
+from collections.abc import Iterator
+from contextlib import contextmanager
+from typing import Annotated
+
+import typer
+
+from vetrina.commands import calling
+from vetrina.core.events import Event
+from vetrina.core.faults import Fault, Refused, offer, refuse
+from vetrina.core.plan import Appender, Plan
+from vetrina.core.previewing import Layout, Shown, layouts_of, remarks, renderings
+from vetrina.core.routing import Router
+from vetrina.core.samples import samples
+from vetrina.core.templates.clocks import zone as zone_of
+from vetrina.core.templates.compiling import Setting, TextTemplate, text_template
+from vetrina.core.templates.language import BadTemplate
+from vetrina.core.traffic import Part, ending_of, to_bytes
+from vetrina.formats.events import EventStream, open_input
+from vetrina.views import preview as view
+from vetrina.views.screen import Line
+
+_FIRST = 10
+
+
+def run(
+    plan: Annotated[str, typer.Argument(metavar="PLAN", help="The plan; with --template, the events.", show_default=False)],
+    events: Annotated[
+        str | None, typer.Argument(metavar="[EVENTS]", help="Events; telling samples are made without any.")
+    ] = None,
+    appender: Annotated[list[str], typer.Option("--appender", metavar="A", help="Only this appender; repeatable.")] = [],  # noqa: B006
+    logger: Annotated[str, typer.Option("--logger", metavar="L", help="Only events of this logger and below it.")] = "",
+    level: Annotated[
+        str, typer.Option("--level", metavar="RANGE", help="Only these levels: warn.., ..info, debug..warn, or one.")
+    ] = "",
+    first: Annotated[
+        int | None, typer.Option("--first", metavar="N", min=1, help="So many lines of each appender (10 for people).")
+    ] = None,
+    wide: Annotated[bool, typer.Option("--wide", help="Long lines whole instead of folded.")] = False,
+    notes: Annotated[bool, typer.Option("--remarks", help="Point out empty values, unfilled holes, cut texts.")] = False,
+    beside: Annotated[
+        tuple[str, str] | None, typer.Option("--side-by-side", metavar="A B", help="One event in two appenders.")
+    ] = None,
+    raw: Annotated[bool, typer.Option("--raw", help="The exact bytes of one appender, for a pipe.")] = False,
+    template: Annotated[
+        str | None, typer.Option("--template", metavar="TEXT", help="Try this template instead of a plan's.")
+    ] = None,
+    explain: Annotated[
+        bool, typer.Option("--explain", help="Lay the template out, piece by piece, for the first event.")
+    ] = False,
+    zone: Annotated[str, typer.Option("--zone", metavar="ZONE", help="With --template: the time zone.")] = "UTC",
+    strict: calling.StrictOption = False,
+    stage: calling.StageOption = [],  # noqa: B006
+    with_: calling.WithOption = [],  # noqa: B006
+    env: calling.EnvOption = [],  # noqa: B006
+    env_file: calling.EnvFileOption = [],  # noqa: B006
+    set_: calling.SetOption = [],  # noqa: B006
+    tune: calling.TuneOption = [],  # noqa: B006
+    json: calling.JsonOption = False,
+) -> None:
+    """Show the very lines that each appender would write.
+
+    \b
+    Examples:
+      vetrina preview plan.yaml
+      vetrina preview plan.yaml week.jsonl --appender daybook --level warn.. --first 5
+      vetrina preview plan.yaml week.jsonl --side-by-side desk fare-ledger --logger ropeway.fare
+      vetrina preview plan.yaml week.jsonl --appender drive-file --raw > drive.log
+      vetrina preview --template '{time|%H:%M} {message}' week.jsonl --explain
+    """  # noqa: D301
+    from pathlib import Path  # noqa: PLC0415  (Typer passes texts: PLAN may stand for EVENTS)
+
+    if template is not None:
+        if events is not None:
+            raise refuse("with --template, EVENTS is the only argument", fix="leave the plan out", where="preview")
+        _try_template(template, plan, zone, first or _FIRST, strict=strict, explain=explain, wide=wide, as_json=json, raw=raw)
+        return
+    found = calling.plan_in_force(Path(plan), stage, with_, env, env_file, set_, tune)
+    names = tuple(dict.fromkeys([*appender, *(beside or ())]))
+    for name in names:
+        if name not in found.plan.appenders:
+            raise refuse(f'no appender is called "{name[:60]}"', fix=offer(name, found.plan.appenders), where="--appender")
+    part = calling.part_of(found.plan, logger, level, [])
+    router = Router(found.plan)
+    with _events(events, found.plan, part, names, strict=strict) as rows:
+        shown = renderings(rows, router, names)
+        if raw:
+            _raw(shown, found.plan, names, first)
+        elif json:
+            _json(shown, found.plan, first)
+        elif beside:
+            _beside(shown, found.plan, beside, first or 3)
+        elif explain:
+            _explain(shown, found.plan, names)
+        else:
+            _show(shown, found.plan, names, first or _FIRST, wide=wide, notes=notes, sampled=events is None)
+
+
+@contextmanager
+def _events(
+    events: str | None, plan: Plan, part: Part, names: tuple[str, ...], *, strict: bool
+) -> Iterator[Iterator[tuple[int, Event]]]:
+    """Open the events of a part, with their line numbers; unreadable lines are told afterwards."""
+    router = Router(plan)
+
+    def wanted(rows: Iterator[tuple[int, Event]]) -> Iterator[tuple[int, Event]]:
+        return ((line, one) for line, one in rows if part.holds(one, router.severities[one.level], plan.separator))
+
+    if events is None:
+        attached = {
+            name for name, entry in plan.loggers.items() for one in entry.to if one.appender in names and entry.enabled.value
+        }
+        loggers = (part.logger,) if part.logger else tuple(sorted(attached))
+        yield wanted(iter(list(enumerate(samples(plan, loggers), start=1))))
+        return
+    stream = EventStream(events, scale=plan.scale, strict=strict)
+    with open_input(events) as file:
+        yield wanted(stream.numbered(file))
+    calling.remark_bad_lines(events, stream.unreadable, stream.bad_lines)
+    if stream.unreadable:
+        raise typer.Exit(calling.Exit.WANTING)
+
+
+def _limited(shown: Iterator[Shown], first: int | None) -> Iterator[Shown]:
+    counts: dict[str, int] = {}
+    for one in shown:
+        count = counts[one.appender] = counts.get(one.appender, 0) + 1
+        if first is None or count <= first:
+            yield one
+
+
+def _json(shown: Iterator[Shown], plan: Plan, first: int | None) -> None:
+    clean = calling.hider(plan)
+    for one in _limited(shown, first):
+        document = {**view.as_json(one), "output": clean(one.output)}
+        sys.stdout.write(json_text.dumps(document, ensure_ascii=False, separators=(",", ":")) + "\n")
+
+
+def _raw(shown: Iterator[Shown], plan: Plan, names: tuple[str, ...], first: int | None) -> None:
+    if len(names) != 1:
+        raise refuse("--raw writes the bytes of one appender", fix="name it with --appender", where="--raw")
+    one = plan.appenders[names[0]]
+    if plan.secrets:
+        calling.warn_of_secrets()
+    out = sys.stdout.buffer
+    out.write(to_bytes(one.template.header(ending_of(one)), one.encoding))
+    for delivery in _limited(shown, first):
+        out.write(to_bytes(delivery.output, one.encoding))
+    out.flush()
+
+
+def _show(
+    shown: Iterator[Shown], plan: Plan, names: tuple[str, ...], first: int, *, wide: bool, notes: bool, sampled: bool
+) -> None:
+    kept: dict[str, list[Shown]] = {name: [] for name in names or plan.appenders}
+    totals = dict.fromkeys(kept, 0)
+    for one in shown:
+        totals[one.appender] += 1
+        if totals[one.appender] <= first:
+            kept[one.appender].append(one)
+    lines: list[Line] = []
+    why = "samples that Vetrina made for this plan" if sampled else ""
+    for name, deliveries in kept.items():
+        appender = plan.appenders[name]
+        lines += (
+            [[], *view.heading(appender, totals[name], len(deliveries), why)]
+            if lines
+            else view.heading(appender, totals[name], len(deliveries), why)
+        )
+        layouts = layouts_of(appender.template)
+        layout = layouts[0] if appender.template.form == "text" else None
+        for one in deliveries:
+            lines += view.output_lines(one, layout, calling.width(), wide=wide)
+            if notes:
+                lines += view.remark_lines(remarks(layouts, one.event, one.number))
+    calling.print_lines(calling.without_secrets(lines, plan))
+
+
+def _beside(shown: Iterator[Shown], plan: Plan, names: tuple[str, str], first: int) -> None:
+    by_event: dict[int, dict[str, Shown]] = {}
+    for one in shown:
+        if one.number not in by_event and len(by_event) >= first * 50:
+            break
+        by_event.setdefault(one.number, {}).setdefault(one.appender, one)
+    both = sorted(by_event.values(), key=lambda found: -len(found))[:first]
+    pairs = [(found.get(names[0]), found.get(names[1])) for found in both]
+    calling.print_lines(calling.without_secrets(view.side_by_side(pairs, names, plan, calling.width()), plan))
+
+
+def _explain(shown: Iterator[Shown], plan: Plan, names: tuple[str, ...]) -> None:
+    one = next(shown, None)
+    if one is None or len(names) != 1:
+        raise refuse(
+            "--explain lays out the template of one appender",
+            fix="name it with --appender; some event must reach it",
+            where="--explain",
+        )
+    appender: Appender = plan.appenders[names[0]]
+    lines: list[Line] = []
+    for text in appender.template.texts:
+        lines += view.explain_lines(Layout(text).pieces(one.event, one.number), calling.width())
+    calling.print_lines(calling.without_secrets(lines, plan))
+
+
+def _try_template(
+    template: str, events: str, zone: str, first: int, *, strict: bool, explain: bool, wide: bool, as_json: bool, raw: bool
+) -> None:
+    text = parsed_template(template, zone)
+    layout, render = Layout(text), text.compile("\n")
+    stream = EventStream(events, strict=strict)
+    with open_input(events) as file:
+        for number, (line, event) in enumerate(stream.numbered(file), start=1):
+            if explain:
+                calling.print_lines(view.explain_lines(layout.pieces(event, number), calling.width()))
+                return
+            shown = Shown(line, "", render(event, number), event, stream.severity(event), number)
+            if as_json:
+                sys.stdout.write(json_text.dumps(view.as_json(shown), ensure_ascii=False, separators=(",", ":")) + "\n")
+            elif raw:
+                sys.stdout.buffer.write(shown.output.encode())
+            elif number <= first:
+                calling.print_lines(view.output_lines(shown, layout, calling.width(), wide=wide))
+    calling.remark_bad_lines(events, stream.unreadable, stream.bad_lines)
+    if stream.unreadable:
+        raise typer.Exit(calling.Exit.WANTING)
+
+
+def parsed_template(template: str, zone: str) -> TextTemplate:
+    """Return the template of a `--template` option; its faults stop the command."""
+    try:
+        setting = Setting(zone_of(zone))
+    except (KeyError, ValueError, OSError):
+        raise refuse(f'zone "{zone[:60]}" is not in the IANA time zone database', where="--zone") from None
+    try:
+        return text_template(template, setting)
+    except BadTemplate as bad:
+        where = "--template"
+        raise Refused(
+            Fault("bad-template", f"{one.what} at character {one.offset + 1}", fix=one.fix, where=where) for one in bad.faults
+        ) from None

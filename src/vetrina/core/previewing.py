@@ -1,0 +1,142 @@
+"""What each sink would receive, line by line; and a template laid out, piece by piece.
+
+Here: renderings and remarks as data. Not here: how they look (views/preview.py).
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Iterator
+
+from msgspec import Struct
+from msgspec.structs import replace
+
+from vetrina.core.events import Event, compact_json, unfilled
+from vetrina.core.plan import Appender
+from vetrina.core.routing import Router
+from vetrina.core.templates.compiling import Render, TextTemplate
+from vetrina.core.templates.forms import Template
+from vetrina.core.templates.language import Placeholder
+from vetrina.core.traffic import ending_of
+
+_CUTTING = {"cut", "cut-left", "lines", "last"}
+
+
+class Shown(Struct, frozen=True):
+    """One delivery: the line of the input, the appender, and what its sink receives, ending included."""
+
+    line: int
+    appender: str
+    output: str
+    event: Event
+    severity: int
+    number: int
+    via: str = ""
+
+
+def renderings(events: Iterable[tuple[int, Event]], router: Router, wanted: tuple[str, ...] = ()) -> Iterator[Shown]:
+    """Yield every delivery in stream order; ``wanted`` are the appenders to look at, all without any."""
+    renders: dict[str, Render] = {}
+    for number, (line, event) in enumerate(events, start=1):
+        severity = router.severities[event.level]
+        for one in router.route(event).deliveries:
+            if wanted and one.appender not in wanted:
+                continue
+            render = renders.get(one.appender)
+            if render is None:
+                appender = router.plan.appenders[one.appender]
+                render = renders[one.appender] = appender.template.compile(ending_of(appender))
+            yield Shown(line, one.appender, render(event, number), event, severity, number, one.via)
+
+
+class Piece(Struct, frozen=True):
+    """One part of a text template for one event: a literal (``source`` is empty), or a placeholder with its steps' results."""
+
+    text: str
+    source: str = ""
+    written: str = ""
+    steps: tuple[tuple[str, str], ...] = ()
+    offset: int = 0
+
+
+class Layout:
+    """A text template taken apart: what every piece gives for an event."""
+
+    def __init__(self, template: TextTemplate) -> None:
+        self._template = template
+        self._parts: list[str | tuple[Placeholder, list[Render]]] = []
+        for part in template.parts:
+            if isinstance(part, str):
+                self._parts.append(part)
+                continue
+            stages = [replace(part, steps=part.steps[:count]) for count in range(len(part.steps) + 1)]
+            self._parts.append((part, [TextTemplate(template.text, (one,), template.setting).compile() for one in stages]))
+
+    def pieces(self, event: Event, number: int) -> list[Piece]:
+        """Return the pieces for one event; joined they are its rendering."""
+        found: list[Piece] = []
+        for part in self._parts:
+            if isinstance(part, str):
+                found.append(Piece(part))
+                continue
+            placeholder, stages = part
+            results = [stage(event, number) for stage in stages]
+            steps = tuple(
+                (_step_words(step.name, step.argument), result)
+                for step, result in zip(placeholder.steps, results[1:], strict=True)
+            )
+            written = self._template.text[placeholder.offset : placeholder.end]
+            found.append(
+                Piece(results[-1], _source_words(placeholder), written, (("", results[0]), *steps), placeholder.offset)
+            )
+        return found
+
+
+def _source_words(one: Placeholder) -> str:
+    return f"{one.source} {one.argument}" if one.argument else one.source
+
+
+def _step_words(name: str, argument: str | None) -> str:
+    if name == "%":
+        return argument or "%"
+    if argument is None:
+        return name
+    return f"{name} {argument}" if re.fullmatch(r"[\w/+-]+", argument) else f"{name} {compact_json(argument)}"
+
+
+def remarks(layouts: list[Layout], event: Event, number: int) -> list[str]:
+    """Return what is worth a word about one rendering: empty values, unfilled holes, cut texts."""
+    notes: list[str] = []
+    holes = unfilled(event)
+    if holes:
+        notes.append(f"{holes} hole{'s' if holes > 1 else ''} of the message without a field")
+    for layout in layouts:
+        for piece in layout.pieces(event, number):
+            if not piece.source:
+                continue
+            if not piece.text and not any(name.startswith(("before", "after")) for name, _ in piece.steps):
+                notes.append(f"{piece.source} is empty")
+            before = ""
+            for name, result in piece.steps:
+                if name.split(" ")[0] in _CUTTING and len(result) < len(before):
+                    notes.append(f"{piece.source} is cut by {name}: {len(before) - len(result)} characters are gone")
+                before = result
+    return list(dict.fromkeys(notes))
+
+
+def layouts_of(template: Template) -> list[Layout]:
+    """Return the layouts of every text in a template."""
+    return [Layout(text) for text in template.texts]
+
+
+def sink_words(appender: Appender) -> str:
+    """Return the sink and the template's form, for a heading."""
+    form = appender.template.form
+    name = (
+        f'template "{appender.template.name}"'
+        if appender.template.name
+        else "its own template"
+        if appender.template_origin.place
+        else "the default template"
+    )
+    return f"{appender.sink.kind} {appender.sink.label}, {name}" + (f" as {form}" if form not in {"text", "columns"} else "")
