@@ -47,8 +47,14 @@ APPENDERS = ["one", "two", "three"]
 def loggers() -> st.SearchStrategy[dict[str, dict[str, Any]]]:
     """Return random logger entries, as they would stand in a plan."""
     entry = st.fixed_dictionaries(
-        {}, optional={"level": LEVELS, "to": st.lists(st.sampled_from(APPENDERS), max_size=3), "climb": st.booleans(), "enabled": st.booleans()}
-    )  # fmt: skip
+        {},
+        optional={
+            "level": LEVELS,
+            "to": st.lists(st.sampled_from(APPENDERS), max_size=3),
+            "climb": st.booleans(),
+            "enabled": st.booleans(),
+        },
+    )
     return st.dictionaries(st.one_of(NAMES, st.just("root")), entry, max_size=8)
 
 

@@ -30,7 +30,11 @@ BOMB = HEAD + "values: &v0 {x: y}\n" + "".join(f"a{n}: &v{n} [{', '.join([f'*v{n
         pytest.param(b"vetrina: 1\na: *nowhere\n", "names no anchor", id="an alias of nothing"),
         pytest.param(b"vetrina: 1\n\tx: 1\n", "indent with spaces", id="a tab"),
         pytest.param(b"vetrina: 1\ntitle: [a\n", "plan.yaml:3:1: fault: this is not YAML", id="an open bracket"),
-        pytest.param(b"vetrina: 1\nappenders: {a: {sink: file, path: ${logs}/x}}\n", "a placeholder inside { } or [ ] must be quoted", id="placeholder in flow"),
+        pytest.param(
+            b"vetrina: 1\nappenders: {a: {sink: file, path: ${logs}/x}}\n",
+            "a placeholder inside { } or [ ] must be quoted",
+            id="placeholder in flow",
+        ),
         pytest.param(b"title: x\n", '"vetrina" is missing', id="no version"),
         pytest.param(b"vetrina: 2\n", 'format version "2" is not known', id="version 2"),
         pytest.param(b'{"vetrina": 1, "title": "a", "title": "b"}', '"title" is given twice', id="JSON with a duplicate"),
@@ -44,22 +48,40 @@ BOMB = HEAD + "values: &v0 {x: y}\n" + "".join(f"a{n}: &v{n} [{', '.join([f'*v{n
         pytest.param(b"vetrina: 1\nloggers: {a: {to: nobody}}\n", 'no appender is called "nobody"', id="undefined appender"),
         pytest.param(b"vetrina: 1\nloggers: [a]\n", "a mapping is wanted here, and this is a list", id="wrong shape"),
         pytest.param(b"vetrina: 1\nloggers: {a: {climb: no}}\n", "write false", id="no is no boolean"),
-        pytest.param(b"vetrina: 1\nloggers: {'': {}, root: {}}\n", '"root" means "root", which is there already', id="root twice"),
+        pytest.param(
+            b"vetrina: 1\nloggers: {'': {}, root: {}}\n", '"root" means "root", which is there already', id="root twice"
+        ),
         pytest.param(b"vetrina: 1\nseparator: ''\n", "must not be empty", id="empty separator"),
         pytest.param(b"vetrina: 1\nlevels: {debug: 3}\n", "built-in level", id="redefined level"),
         pytest.param(b"vetrina: 1\nzone: Europe/Roma\n", "did you mean Europe/Rome", id="zone"),
         pytest.param(b"vetrina: 1\nappenders: {a: {sink: fiel}}\n", 'did you mean "file"?', id="unknown sink"),
         pytest.param(b"vetrina: 1\nappenders: {a: {sink: file}}\n", 'sink file needs "path"', id="a file without path"),
-        pytest.param(b"vetrina: 1\nappenders: {a: {sink: console, path: x}}\n", "not a known key in an appender with sink: console", id="another sink's key"),
-        pytest.param(b"vetrina: 1\nappenders: {a: {sink: none, template: shrt}}\ntemplates: {short: '{time}'}\n", 'did you mean "short"?', id="undefined template"),
+        pytest.param(
+            b"vetrina: 1\nappenders: {a: {sink: console, path: x}}\n",
+            "not a known key in an appender with sink: console",
+            id="another sink's key",
+        ),
+        pytest.param(
+            b"vetrina: 1\nappenders: {a: {sink: none, template: shrt}}\ntemplates: {short: '{time}'}\n",
+            'did you mean "short"?',
+            id="undefined template",
+        ),
         pytest.param(b"vetrina: 1\nrules: [{drop: {message: '('}}]\n", "is not an RE2 expression", id="bad expression"),
         pytest.param(b"vetrina: 1\nrules: [{drop: {}, keep: {}}]\n", "drop and keep", id="two verdicts"),
-        pytest.param(b"vetrina: 1\nloggers: {a: {to: [{appender: x, rules: [{lift: {}}]}]}}\nappenders: {x: {sink: none}}\n", '"lift" is not a verdict here', id="lift off the door"),
+        pytest.param(
+            b"vetrina: 1\nloggers: {a: {to: [{appender: x, rules: [{lift: {}}]}]}}\nappenders: {x: {sink: none}}\n",
+            '"lift" is not a verdict here',
+            id="lift off the door",
+        ),
         pytest.param(b"vetrina: 1\nrules: [{drop: {field: {a: {b: 1}}}}]\n", "another mapping", id="a mapping as field"),
         pytest.param(b"vetrina: 1\ntitle: " + b"1" * 5000 + b"\n", "wants a text", id="a number of 5000 digits"),
-        pytest.param(b"vetrina: 1\nappenders: {a: {sink: file, path: x.log, roll: {every: fortnight, rename-to: 'x-{n}'}}}\n", "is not a period", id="a period"),
+        pytest.param(
+            b"vetrina: 1\nappenders: {a: {sink: file, path: x.log, roll: {every: fortnight, rename-to: 'x-{n}'}}}\n",
+            "is not a period",
+            id="a period",
+        ),
     ],
-)  # fmt: skip
+)
 def test_bad_plans(run: Run, write: Callable[..., Path], content: bytes, words: str) -> None:
     write("plan.yaml", content)
     found = run("levels", "plan.yaml")

@@ -153,9 +153,11 @@ def test_probing_the_network_asks_hosts_and_ports(run: Run, write: Write) -> Non
         port, closed = server.getsockname()[1], gone.getsockname()[1]
         gone.close()
         appenders = {
-            "a": {"sink": "http", "url": f"http://127.0.0.1:{port}/"}, "b": {"sink": "syslog", "host": "127.0.0.1", "port": closed, "transport": "tcp"},
-            "c": {"sink": "http", "url": "http://sereno.invalid/"}, "d": {"sink": "syslog", "host": "127.0.0.1", "port": closed},
-        }  # fmt: skip
+            "a": {"sink": "http", "url": f"http://127.0.0.1:{port}/"},
+            "b": {"sink": "syslog", "host": "127.0.0.1", "port": closed, "transport": "tcp"},
+            "c": {"sink": "http", "url": "http://sereno.invalid/"},
+            "d": {"sink": "syslog", "host": "127.0.0.1", "port": closed},
+        }
         write("plan.json", json.dumps({"vetrina": 1, "loggers": {"root": {"to": list(appenders)}}, "appenders": appenders}))
         found = run("check", "plan.json", "--probe-network", "--only", "closed-port", "--only", "unknown-host", "--json").json[
             "findings"
@@ -169,10 +171,39 @@ def test_the_tangled_plans_hold_each_mistake(run: Run) -> None:
     faults = {one["code"] for one in run("check", "tangled-faults.yaml", "--json", cwd=DEMO).json["findings"]}
 
     assert {
-        "wide-debug", "twice", "idle-entry", "dead-end", "silenced-errors", "left-off", "attached-to-off", "lost-stack", "crash-loss", "shared-place", "empty-window",
-        "shadowed-rule", "public-path", "idle-floor", "no-time", "plain-credential", "late-mail", "mail-flood", "unattached", "fragile-json", "unused-template", "stray-entry",
-        "unused-value", "void-attachment", "unreachable", "window-gap", "pointless-rule", "nothing-kept", "no-line-end", "costly-source", "endless-file", "slow-sink",
-    } <= tangled  # fmt: skip
+        "wide-debug",
+        "twice",
+        "idle-entry",
+        "dead-end",
+        "silenced-errors",
+        "left-off",
+        "attached-to-off",
+        "lost-stack",
+        "crash-loss",
+        "shared-place",
+        "empty-window",
+        "shadowed-rule",
+        "public-path",
+        "idle-floor",
+        "no-time",
+        "plain-credential",
+        "late-mail",
+        "mail-flood",
+        "unattached",
+        "fragile-json",
+        "unused-template",
+        "stray-entry",
+        "unused-value",
+        "void-attachment",
+        "unreachable",
+        "window-gap",
+        "pointless-rule",
+        "nothing-kept",
+        "no-line-end",
+        "costly-source",
+        "endless-file",
+        "slow-sink",
+    } <= tangled
     assert {
         "unknown-level",
         "undefined-appender",
@@ -197,14 +228,20 @@ def test_pages_and_list(run: Run) -> None:
 @pytest.mark.parametrize(
     "words, message",
     [
-        (["check"], "which plan?"), (["check", "plan.yaml", "--fail-on", "eror"], 'did you mean "error"'), (["check", "--explain", "twcie"], 'did you mean "twice"'),
-        (["check", "plan.yaml", "--only", "qqqqqq"], "--list names them"), (["check", "plan.yaml", "--limit", "twice=3"], "has no thresholds"),
-        (["check", "plan.yaml", "--limit", "wide-debug=many"], "is not a number"), (["check", "plan.yaml", "--sarif", "no/such/folder/x"], "cannot be written"),
+        (["check"], "which plan?"),
+        (["check", "plan.yaml", "--fail-on", "eror"], 'did you mean "error"'),
+        (["check", "--explain", "twcie"], 'did you mean "twice"'),
+        (["check", "plan.yaml", "--only", "qqqqqq"], "--list names them"),
+        (["check", "plan.yaml", "--limit", "twice=3"], "has no thresholds"),
+        (["check", "plan.yaml", "--limit", "wide-debug=many"], "is not a number"),
+        (["check", "plan.yaml", "--sarif", "no/such/folder/x"], "cannot be written"),
         (["why", "plan.yaml", "--logger", "a", "--level", "info", "--to", "bok"], 'did you mean "book"'),
-        (["routes", "plan.yaml", "week.jsonl", "--level", "warn..info"], "upside down"), (["routes", "plan.yaml", "week.jsonl", "--appender", "bok"], 'did you mean "book"'),
-        (["routes", "plan.yaml", "week.jsonl", "--plot", "x.pdf"], "is no kind of picture"), (["routes", "plan.yaml", "week.jsonl", "--group-by", "logger", "x"], "--group-by field NAME"),
+        (["routes", "plan.yaml", "week.jsonl", "--level", "warn..info"], "upside down"),
+        (["routes", "plan.yaml", "week.jsonl", "--appender", "bok"], 'did you mean "book"'),
+        (["routes", "plan.yaml", "week.jsonl", "--plot", "x.pdf"], "is no kind of picture"),
+        (["routes", "plan.yaml", "week.jsonl", "--group-by", "logger", "x"], "--group-by field NAME"),
     ],
-)  # fmt: skip
+)
 def test_bad_calls(run: Run, write: Write, words: list[str], message: str) -> None:
     write("plan.yaml", PLAN)
     write("week.jsonl", [event()])

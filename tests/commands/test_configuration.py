@@ -124,8 +124,10 @@ def test_origin_tells_the_history_of_a_value(run: Run, write: Write) -> None:
     jsonschema.validate(found, run("schema", "output", "origin").json)
 
     assert [(one["kind"], one["text"], one["line"], one["fate"]) for one in found["history"]] == [
-        ("file", "debug", 9, "overruled"), ("stage", "info", 18, "overruled"), ("option", "warn", None, "in force"),
-    ]  # fmt: skip
+        ("file", "debug", 9, "overruled"),
+        ("stage", "info", 18, "overruled"),
+        ("option", "warn", None, "in force"),
+    ]
     (logs,) = path["placeholders"]
     assert (path["value"], logs["name"], logs["line"], logs["placeholders"][0]["where"]) == (
         "/out/book.log",
@@ -180,15 +182,25 @@ SECRET = "hunter-2-and-more"
 @pytest.mark.parametrize(
     "words",
     [
-        ["resolve", "plan.yaml"], ["resolve", "plan.yaml", "--json"], ["origin", "plan.yaml", "appenders.post.password"],
-        ["origin", "plan.yaml", "appenders.post.password", "--json"], ["origin", "plan.yaml", "title"], ["levels", "plan.yaml"],
-        ["routes", "plan.yaml", "week.jsonl"], ["routes", "plan.yaml", "week.jsonl", "--json"], ["why", "plan.yaml", "--logger", "a", "--level", "error"],
-        ["levels", "plan.yaml", "--set", "loggers.a.level=${MAIL_PASSWORD}"], ["levels", "plan.yaml", "--set", "loggers.a.to=${MAIL_PASSWORD}"],
-        ["levels", "plan.yaml", "--set", "zone=${MAIL_PASSWORD}"], ["levels", "plan.yaml", "--set", "appenders.desk.template=${MAIL_PASSWORD}"],
-        ["levels", "plan.yaml", "--set", "appenders.desk.template='{${MAIL_PASSWORD}}'"], ["levels", "plan.yaml", "--set", "appenders.book.path='{${MAIL_PASSWORD}'"],
-        ["levels", "plan.yaml", "--set", "rules=[{drop: {message: '(${MAIL_PASSWORD}'}}]"], ["levels", "plan.yaml", "--set", "appenders.book.roll={every: '${MAIL_PASSWORD}', rename-to: 'x{n}'}"],
+        ["resolve", "plan.yaml"],
+        ["resolve", "plan.yaml", "--json"],
+        ["origin", "plan.yaml", "appenders.post.password"],
+        ["origin", "plan.yaml", "appenders.post.password", "--json"],
+        ["origin", "plan.yaml", "title"],
+        ["levels", "plan.yaml"],
+        ["routes", "plan.yaml", "week.jsonl"],
+        ["routes", "plan.yaml", "week.jsonl", "--json"],
+        ["why", "plan.yaml", "--logger", "a", "--level", "error"],
+        ["levels", "plan.yaml", "--set", "loggers.a.level=${MAIL_PASSWORD}"],
+        ["levels", "plan.yaml", "--set", "loggers.a.to=${MAIL_PASSWORD}"],
+        ["levels", "plan.yaml", "--set", "zone=${MAIL_PASSWORD}"],
+        ["levels", "plan.yaml", "--set", "appenders.desk.template=${MAIL_PASSWORD}"],
+        ["levels", "plan.yaml", "--set", "appenders.desk.template='{${MAIL_PASSWORD}}'"],
+        ["levels", "plan.yaml", "--set", "appenders.book.path='{${MAIL_PASSWORD}'"],
+        ["levels", "plan.yaml", "--set", "rules=[{drop: {message: '(${MAIL_PASSWORD}'}}]"],
+        ["levels", "plan.yaml", "--set", "appenders.book.roll={every: '${MAIL_PASSWORD}', rename-to: 'x{n}'}"],
     ],
-)  # fmt: skip
+)
 @pytest.mark.parametrize("given", ["option", "environment"])
 def test_secrets_from_outside_are_never_shown(run: Run, write: Write, words: list[str], given: str) -> None:
     write(

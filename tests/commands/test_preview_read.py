@@ -166,14 +166,20 @@ def test_logs_that_do_not_fit(run: Run, write: Write, content: bytes, words: str
 @pytest.mark.parametrize(
     "words, message",
     [
-        (["preview", "plan.yaml", "--appender", "dsk"], 'did you mean "desk"'), (["preview", "plan.yaml", "--raw"], "name it with --appender"),
-        (["preview", "--template", "{tim}", "week.jsonl"], '"tim" is not a source at character 2'), (["preview", "--template", "{time", "week.jsonl"], "not closed"),
+        (["preview", "plan.yaml", "--appender", "dsk"], 'did you mean "desk"'),
+        (["preview", "plan.yaml", "--raw"], "name it with --appender"),
+        (["preview", "--template", "{tim}", "week.jsonl"], '"tim" is not a source at character 2'),
+        (["preview", "--template", "{time", "week.jsonl"], "not closed"),
         (["preview", "--template", "{time}", "week.jsonl", "--zone", "Mars"], "not in the IANA"),
-        (["read", "log"], "how were they written?"), (["read", "log", "--plan", "plan.yaml"], "which appender wrote them?"), (["read", "log", "--template", "{message}{thread}"], "collide"),
-        (["read", "log", "--template", "{time|%H} {message}"], "its times have no date"), (["read", "log", "--template", "{message}", "--date", "today"], "is no day"),
-        (["read", "log", "--template", "{message}", "--encoding", "latin-99"], "is not known"), (["read", "missing", "--template", "{time} {message}"], "no such file"),
+        (["read", "log"], "how were they written?"),
+        (["read", "log", "--plan", "plan.yaml"], "which appender wrote them?"),
+        (["read", "log", "--template", "{message}{thread}"], "collide"),
+        (["read", "log", "--template", "{time|%H} {message}"], "its times have no date"),
+        (["read", "log", "--template", "{message}", "--date", "today"], "is no day"),
+        (["read", "log", "--template", "{message}", "--encoding", "latin-99"], "is not known"),
+        (["read", "missing", "--template", "{time} {message}"], "no such file"),
     ],
-)  # fmt: skip
+)
 def test_bad_calls(run: Run, write: Write, words: list[str], message: str) -> None:
     write("plan.yaml", PLAN)
     write("week.jsonl", EVENTS)

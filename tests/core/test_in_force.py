@@ -27,10 +27,36 @@ from vetrina.views.resolve import resolve_lines
 
 @pytest.mark.parametrize(
     "text, value",
-    [("", None), ("~", None), ("null", None), ("Null", None), ("nULL", "nULL"), ("true", True), ("False", False), ("yes", "yes"), ("off", "off"), ("12", 12),
-     ("-3", -3), ("+3", 3), ("007", 7), ("0o17", 15), ("0x1f", 31), ("1_000", "1_000"), ("1.5", 1.5), (".5", 0.5), ("1.", 1.0), ("1e3", 1000.0), ("12:30", "12:30"),
-     (".inf", float("inf")), ("-.INF", float("-inf")), ("0b1", "0b1"), ("1.2.3", "1.2.3"), ("-", "-"), ("2026-11-23", "2026-11-23")],
-)  # fmt: skip
+    [
+        ("", None),
+        ("~", None),
+        ("null", None),
+        ("Null", None),
+        ("nULL", "nULL"),
+        ("true", True),
+        ("False", False),
+        ("yes", "yes"),
+        ("off", "off"),
+        ("12", 12),
+        ("-3", -3),
+        ("+3", 3),
+        ("007", 7),
+        ("0o17", 15),
+        ("0x1f", 31),
+        ("1_000", "1_000"),
+        ("1.5", 1.5),
+        (".5", 0.5),
+        ("1.", 1.0),
+        ("1e3", 1000.0),
+        ("12:30", "12:30"),
+        (".inf", float("inf")),
+        ("-.INF", float("-inf")),
+        ("0b1", "0b1"),
+        ("1.2.3", "1.2.3"),
+        ("-", "-"),
+        ("2026-11-23", "2026-11-23"),
+    ],
+)
 def test_plain_values_have_the_types_of_yaml_1_2(text: str, value: object) -> None:
     found = typed(text)
 
@@ -76,9 +102,16 @@ def test_placeholders(title: str, env: dict[str, str], environment: dict[str, st
         ("values: {a-b: x}", "cannot be asked for"),
         ("title: " + "${x:-" * 30 + "}" * 30, "more than 20 deep"),
         ("values: {" + "".join(f"v{n}: '${{v{n + 1}}}', " for n in range(25)) + "v25: x}\ntitle: ${v0}", "more than 20 deep"),
-        ("values: {v0: " + "x" * 2000 + ", " + "".join(f"v{n + 1}: '${{v{n}}}${{v{n}}}', " for n in range(15)) + "}\ntitle: ${v15}", "longer than"),
+        (
+            "values: {v0: "
+            + "x" * 2000
+            + ", "
+            + "".join(f"v{n + 1}: '${{v{n}}}${{v{n}}}', " for n in range(15))
+            + "}\ntitle: ${v15}",
+            "longer than",
+        ),
     ],
-)  # fmt: skip
+)
 def test_placeholders_that_cannot_be_filled(body: str, words: str) -> None:
     assert words in told(body)[0]
 
@@ -194,14 +227,32 @@ def test_paths(path: str, expected: list[str] | None) -> None:
 
 
 SPOTS = ["title", "deliver", "assume"]
-SMALL = st.fixed_dictionaries({}, optional={
-    "title": st.sampled_from(["one", "two", None]),
-    "assume": st.one_of(LEVELS, st.none()),
-    "loggers": st.dictionaries(st.sampled_from(["a", "a.b", "root"]), st.one_of(
-        st.none(), LEVELS, st.fixed_dictionaries({}, optional={"level": LEVELS, "to": st.one_of(
-            st.lists(st.sampled_from(APPENDERS), max_size=2), st.fixed_dictionaries({"add": st.lists(st.sampled_from(APPENDERS), max_size=1)}),
-            st.fixed_dictionaries({"remove": st.lists(st.sampled_from(APPENDERS), max_size=1)}))})), max_size=3),
-})  # fmt: skip
+SMALL = st.fixed_dictionaries(
+    {},
+    optional={
+        "title": st.sampled_from(["one", "two", None]),
+        "assume": st.one_of(LEVELS, st.none()),
+        "loggers": st.dictionaries(
+            st.sampled_from(["a", "a.b", "root"]),
+            st.one_of(
+                st.none(),
+                LEVELS,
+                st.fixed_dictionaries(
+                    {},
+                    optional={
+                        "level": LEVELS,
+                        "to": st.one_of(
+                            st.lists(st.sampled_from(APPENDERS), max_size=2),
+                            st.fixed_dictionaries({"add": st.lists(st.sampled_from(APPENDERS), max_size=1)}),
+                            st.fixed_dictionaries({"remove": st.lists(st.sampled_from(APPENDERS), max_size=1)}),
+                        ),
+                    },
+                ),
+            ),
+            max_size=3,
+        ),
+    },
+)
 
 
 def merged(*layers: dict[str, Any]) -> Any:
@@ -266,8 +317,12 @@ TEXTS = st.text(st.characters(exclude_categories=["Cs"], exclude_characters="\0"
 def test_a_plan_written_out_means_the_same(
     entries: dict[str, Any], title: str, awkward: str, defaults: bool, name: str
 ) -> None:
-    text = document(entries, title=title.replace("${", "$${"), values={"x": title.replace("${", "$${")}, rules=[
-        {"drop": {"field": {awkward: [1, None, awkward], "n": None}, "logger": name}, "note": awkward}, {"keep": {}}])  # fmt: skip
+    text = document(
+        entries,
+        title=title.replace("${", "$${"),
+        values={"x": title.replace("${", "$${")},
+        rules=[{"drop": {"field": {awkward: [1, None, awkward], "n": None}, "logger": name}, "note": awkward}, {"keep": {}}],
+    )
     first = in_force(text)
     again = "\n".join(
         "".join(part.text for part in line) for line in resolve_lines(written(first, defaults=defaults), origins=True)

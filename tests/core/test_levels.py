@@ -9,11 +9,38 @@ SCALE = Scale({"wire": 7, "Loud": 13})
 
 @pytest.mark.parametrize(
     "written, severity",
-    [("trace", 1), ("DEBUG", 5), ("info", 9), ("notice", 10), ("Warn", 13), ("error", 17), ("critical", 18), ("alert", 19),
-     ("fatal", 21), ("warning", 13), ("information", 9), ("informational", 9), ("err", 17), ("emergency", 21), ("wire", 7),
-     ("WIRE", 7), (7, 7), ("24", 24), (1, 1), (9.0, 9), (0, None), (25, None), ("0", None), ("off", None), ("debgu", None),
-     (True, None), ("", None), (None, None), ("9.0", None)],
-)  # fmt: skip
+    [
+        ("trace", 1),
+        ("DEBUG", 5),
+        ("info", 9),
+        ("notice", 10),
+        ("Warn", 13),
+        ("error", 17),
+        ("critical", 18),
+        ("alert", 19),
+        ("fatal", 21),
+        ("warning", 13),
+        ("information", 9),
+        ("informational", 9),
+        ("err", 17),
+        ("emergency", 21),
+        ("wire", 7),
+        ("WIRE", 7),
+        (7, 7),
+        ("24", 24),
+        (1, 1),
+        (9.0, 9),
+        (0, None),
+        (25, None),
+        ("0", None),
+        ("off", None),
+        ("debgu", None),
+        (True, None),
+        ("", None),
+        (None, None),
+        ("9.0", None),
+    ],
+)
 def test_what_is_written_means_a_severity_or_nothing(written: object, severity: int | None) -> None:
     assert SCALE.severity(written) == severity
 
@@ -33,8 +60,16 @@ def test_ranges_include_both_ends(text: object, low: int, high: int) -> None:
     assert SCALE.range(text) == LevelRange(low, high)
 
 
-@pytest.mark.parametrize("text, words", [("..", "bounds nothing"), ("warn..info", "upside down"), ("all..", "threshold"), ("..off", "threshold"),
-                                         ("debgu..", 'level "debgu" is not known; the nearest: debug')])  # fmt: skip
+@pytest.mark.parametrize(
+    "text, words",
+    [
+        ("..", "bounds nothing"),
+        ("warn..info", "upside down"),
+        ("all..", "threshold"),
+        ("..off", "threshold"),
+        ("debgu..", 'level "debgu" is not known; the nearest: debug'),
+    ],
+)
 def test_what_is_no_range_says_why(text: str, words: str) -> None:
     assert words in str(SCALE.range(text))
 

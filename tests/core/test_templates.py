@@ -16,10 +16,24 @@ from vetrina.core.templates.language import BadTemplate
 
 STACK = "Boom: bad\n  at one\r\n  at two"
 EVENT = Event(
-    datetime(2026, 3, 29, 1, 30, 5, 999_999, tzinfo=UTC), "Warn", "ropeway.gate.scanner", "badge {badge} at {pass.kind}, {gone}",
-    fields={"badge": 4711, "pass": {"kind": "day", "stops": ["a", "b"]}, "empty": "", "note": 'say "hi"', "none": None, "x": 1e22},
-    error=ErrorDetail("Boom", "bad", STACK), thread="t-1", source=SourcePosition("brake.c", 212, "close"), process=77, host="sereno",
-)  # fmt: skip
+    datetime(2026, 3, 29, 1, 30, 5, 999_999, tzinfo=UTC),
+    "Warn",
+    "ropeway.gate.scanner",
+    "badge {badge} at {pass.kind}, {gone}",
+    fields={
+        "badge": 4711,
+        "pass": {"kind": "day", "stops": ["a", "b"]},
+        "empty": "",
+        "note": 'say "hi"',
+        "none": None,
+        "x": 1e22,
+    },
+    error=ErrorDetail("Boom", "bad", STACK),
+    thread="t-1",
+    source=SourcePosition("brake.c", 212, "close"),
+    process=77,
+    host="sereno",
+)
 BARE = Event(datetime(2026, 1, 1, tzinfo=UTC), 7, "", "plain")
 
 
@@ -49,7 +63,10 @@ def rendered(text: str, event: Event = EVENT, **setting: Any) -> str:
         ("{file}:{line} {function}", "brake.c:212 close"),
         ("{field badge} {field pass.kind} {field none} [{field gone}]", "4711 day null []"),
         ("{field pass}", '{"kind":"day","stops":["a","b"]}'),
-        ("{fields}", 'badge=4711 pass="{\\"kind\\":\\"day\\",\\"stops\\":[\\"a\\",\\"b\\"]}" empty="" note="say \\"hi\\"" none=null x=1e+22'),
+        (
+            "{fields}",
+            'badge=4711 pass="{\\"kind\\":\\"day\\",\\"stops\\":[\\"a\\",\\"b\\"]}" empty="" note="say \\"hi\\"" none=null x=1e+22',
+        ),
         ("{other-fields}", 'empty="" note="say \\"hi\\"" none=null x=1e+22'),
         ('{field gone|or -}{field gone|before x}{field badge|before "a b"|after ;}', "-a b4711;"),
         ("{field badge|pad-left 6}{field badge|zeros 6}", "  4711004711"),
@@ -58,7 +75,7 @@ def rendered(text: str, event: Event = EVENT, **setting: Any) -> str:
         ("{{literal}} {message|lower|upper|cut 1}", "{literal} B"),
         ('{thread|before "{|}\\n"}', "{|}\nt-1"),
     ],
-)  # fmt: skip
+)
 def test_sources_and_steps(template: str, expected: str) -> None:
     assert rendered(template) == expected
 
@@ -76,15 +93,33 @@ def test_what_is_missing_is_empty(template: str, expected: str) -> None:
 
 
 @pytest.mark.parametrize(
-    "error, expected", [(ErrorDetail("T", "m"), "T: m"), (ErrorDetail("T"), "T"), (ErrorDetail(None, "m"), "m"), ("text", "text"), ("", ""), (None, "")]
-)  # fmt: skip
+    "error, expected",
+    [
+        (ErrorDetail("T", "m"), "T: m"),
+        (ErrorDetail("T"), "T"),
+        (ErrorDetail(None, "m"), "m"),
+        ("text", "text"),
+        ("", ""),
+        (None, ""),
+    ],
+)
 def test_an_error_is_its_stack_else_its_parts(error: Any, expected: str) -> None:
     assert rendered("{error}", Event(BARE.time, 9, "a", "m", error=error)) == expected
 
 
 @pytest.mark.parametrize(
-    "value, expected", [(1, "1"), (1.0, "1.0"), (1e22, "1e+22"), (0.1, "0.1"), (True, "true"), (None, "null"), ([1, {"a": "ü"}], '[1,{"a":"ü"}]'), (10**30, "1" + "0" * 30)]
-)  # fmt: skip
+    "value, expected",
+    [
+        (1, "1"),
+        (1.0, "1.0"),
+        (1e22, "1e+22"),
+        (0.1, "0.1"),
+        (True, "true"),
+        (None, "null"),
+        ([1, {"a": "ü"}], '[1,{"a":"ü"}]'),
+        (10**30, "1" + "0" * 30),
+    ],
+)
 def test_values_in_holes(value: object, expected: str) -> None:
     assert text_of(value) == expected
     assert filled(Event(BARE.time, 9, "a", "<{v}>", fields={"v": value})) == f"<{expected}>"
@@ -93,13 +128,25 @@ def test_values_in_holes(value: object, expected: str) -> None:
 @pytest.mark.parametrize(
     "template, offset, words",
     [
-        ("{tim}", 1, '"tim" is not a source'), ("{time|uper}", 6, '"uper" is not a step'), ("{level|%H}", 7, "works on a time"),
-        ("{time|%Q}", 6, '"%Q" is not a time directive'), ("{message|last 2}", 9, "works on a logger"), ("a}b", 1, "no opening one"),
-        ("a{time", 5, "not closed"), ("{message|pad x}", 9, "whole number"), ("{message|pad}", 9, "needs a number"), ("{message|or}", 9, "needs a text"),
-        ("{message|upper 2}", 9, "no argument"), ("{time|in Mars/Base}", 6, "not a zone"), ("{message|pad 999999}", 9, "whole number"),
-        ("{field}", 1, "needs a name"), ("{}", 0, "without a source"), ('{thread|or "x}', 11, "quote is not closed"), ("{a b c}", 0, "not one source"),
+        ("{tim}", 1, '"tim" is not a source'),
+        ("{time|uper}", 6, '"uper" is not a step'),
+        ("{level|%H}", 7, "works on a time"),
+        ("{time|%Q}", 6, '"%Q" is not a time directive'),
+        ("{message|last 2}", 9, "works on a logger"),
+        ("a}b", 1, "no opening one"),
+        ("a{time", 5, "not closed"),
+        ("{message|pad x}", 9, "whole number"),
+        ("{message|pad}", 9, "needs a number"),
+        ("{message|or}", 9, "needs a text"),
+        ("{message|upper 2}", 9, "no argument"),
+        ("{time|in Mars/Base}", 6, "not a zone"),
+        ("{message|pad 999999}", 9, "whole number"),
+        ("{field}", 1, "needs a name"),
+        ("{}", 0, "without a source"),
+        ('{thread|or "x}', 11, "quote is not closed"),
+        ("{a b c}", 0, "not one source"),
     ],
-)  # fmt: skip
+)
 def test_faults_bear_their_column(template: str, offset: int, words: str) -> None:
     with pytest.raises(BadTemplate) as caught:
         text_template(template, Setting())

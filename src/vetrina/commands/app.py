@@ -13,8 +13,6 @@ from typer.core import TyperGroup
 from vetrina.commands.overview import COMMANDS, OPTIONS
 from vetrina.core.faults import nearest, refuse
 
-gc.freeze()
-
 
 class LazyGroup(TyperGroup):
     """Knows the commands by name and loads one when it is asked for."""
@@ -41,6 +39,8 @@ class LazyGroup(TyperGroup):
 
 def _command(name: str) -> Any:
     module = import_module(f"vetrina.commands.{name}")
+    gc.freeze()
+    gc.enable()
     if hasattr(module, "app"):
         group = typer.main.get_command(module.app)
         group.name = name

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import os
 import sys
 from typing import NoReturn
@@ -15,6 +16,7 @@ INTERRUPTED = 130
 
 def main() -> NoReturn:
     """Run the program with the process's arguments and end the process."""
+    gc.disable()  # start-up makes much and throws nothing away; the commands switch it on again
     for stream in (sys.stdout, sys.stderr):
         if hasattr(stream, "reconfigure"):
             stream.reconfigure(errors="backslashreplace")

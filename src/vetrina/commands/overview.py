@@ -10,6 +10,7 @@ COMMANDS: dict[str, str] = {
     "routes": "which events reach which appender, and what stops the others",
     "why": "why one message arrives, or does not: every gate in order",
     "preview": "the very lines that each sink would get",
+    "rolling": "which files there will be, when they roll, and how far back they reach",
     "read": "log files back into events",
     "check": "what is wrong, risky or pointless in a plan, and what to do",
     "schema": "JSON Schemas of plans, events and every command's output",

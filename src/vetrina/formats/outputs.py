@@ -257,6 +257,37 @@ class Preview(msgspec.Struct):
     output: str
 
 
+class RolledFile(msgspec.Struct):
+    """One file over time; `reason` is why it closed (null: still open), `name` the last one it bore."""
+
+    name: str
+    opened: str
+    closed: str | None
+    reason: Literal["time", "size", "start"] | None
+    events: int
+    bytes: int
+    disk_bytes: int
+    removed: str | None
+    removed_by: Literal["age", "files", "disk", "overwritten"] | None
+    lost: int
+
+
+class HistoryKept(msgspec.Struct, rename={"from_": "from"}):
+    """The least and the greatest event time that are still on disk."""
+
+    from_: str | None
+    to: str | None
+
+
+class RollingFiles(msgspec.Struct):
+    """One line of `rolling --json`: the files of one appender, in the order of opening."""
+
+    appender: str
+    files: list[RolledFile]
+    peak_disk_bytes: int
+    history: HistoryKept
+
+
 class FindingEntry(msgspec.Struct):
     """One finding; `edit` is a ready option that mends it, `stages` those under which alone it holds."""
 
@@ -290,4 +321,5 @@ OUTPUTS: dict[str, Any] = {
     "why": Why,
     "check": CheckResult,
     "preview": Preview,
+    "rolling": RollingFiles,
 }

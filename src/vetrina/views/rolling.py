@@ -1,0 +1,198 @@
+"""Files over time: names, reasons, sizes, deletions, disk, history kept."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import datetime, timedelta, tzinfo
+from typing import Any
+
+from vetrina.core.quantities import show_size, show_span
+from vetrina.core.rolling.policy import Roll
+from vetrina.core.rolling.running import Lane
+from vetrina.core.rolling.simulation import FileRecord, FileSimulation
+from vetrina.core.templates import clocks
+from vetrina.views.screen import Column, Line, Span, counted, number, span, table
+
+MOST_SHOWN = 40
+_DAYS = ["Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"]
+
+
+def as_json(name: str, found: FileSimulation, zone: tzinfo) -> dict[str, Any]:
+    """Return one line of `rolling --json`."""
+    show = clocks.iso(zone)
+
+    def shown(time: datetime | None) -> str | None:
+        return None if time is None else show(time)
+
+    oldest, newest = found.history()
+    return {
+        "appender": name,
+        "files": [
+            {
+                "name": one.name,
+                "opened": show(one.opened),
+                "closed": shown(one.closed),
+                "reason": one.reason,
+                "events": one.events,
+                "bytes": one.bytes,
+                "disk_bytes": one.disk_bytes,
+                "removed": shown(one.removed),
+                "removed_by": one.removed_by,
+                "lost": one.lost,
+            }
+            for one in found.files
+        ],
+        "peak_disk_bytes": found.peak,
+        "history": {"from": shown(oldest), "to": shown(newest)},
+    }
+
+
+def rolling_lines(lane: Lane, zone: tzinfo, width: int, *, every_file: bool) -> list[Line]:
+    """Return one appender: its files, then the sums that people decide by."""
+    found, roll = lane.simulation, lane.appender.roll
+    lines: list[Line] = [[span(lane.appender.name, "title"), span(f"  {policy_words(roll)}", "quiet")]]
+    if not found.files:
+        return [*lines, [Span("  no event reaches it", "bad")]]
+    shown = (
+        found.files if every_file or len(found.files) <= MOST_SHOWN else [*found.files[:10], *found.files[-(MOST_SHOWN - 10) :]]
+    )
+    rows = [_row(one, zone) for one in shown]
+    heads = [
+        Column("file", least=20), Column("opened"), Column("closed"), Column("why"), Column("events", right=True),
+        Column("bytes", right=True), Column("on disk", right=True), Column("afterwards", least=14),
+    ]  # fmt: skip
+    lines += table(heads, rows, width, 2)
+    if len(shown) < len(found.files):
+        lines.append(
+            [
+                Span(
+                    f"  … {counted(len(found.files) - len(shown), 'file')} between the tenth and these (--all shows them)",
+                    "quiet",
+                )
+            ]
+        )
+    return [*lines, [], *_sums(lane, zone)]
+
+
+def policy_words(roll: Roll) -> str:
+    """Return a policy in a few words."""
+    parts = []
+    if roll.every:
+        unit = roll.every.unit if roll.every.count == 1 else f"{roll.every.count} {roll.every.unit}s"
+        parts.append(f"every {unit}" + (f" at {roll.every.at // 60:02}:{roll.every.at % 60:02}" if roll.every.at else ""))
+    if roll.at_size:
+        parts.append(f"at {roll.at_size}")
+    if roll.each_start:
+        parts.append("at each start")
+    kept = [
+        f"{one} {words}".strip()
+        for one, words in ((roll.keep.files, "files"), (roll.keep.age, ""), (roll.keep.disk, ""))
+        if one
+    ]
+    return ("rolls " + ", ".join(parts) if parts else "never rolls") + (
+        f"; keeps {', '.join(kept)}" if kept else "; keeps everything" if parts else ""
+    )
+
+
+def _row(one: FileRecord, zone: tzinfo) -> list[Span]:
+    show = clocks.by_pattern("%a %d %b %H:%M", zone)
+    after = span("·", "quiet")
+    if one.removed is not None:
+        gone = one.removed_by == "overwritten"
+        words = f"overwritten, {number(one.lost)} events lost" if gone else f"removed {show(one.removed)} (by {one.removed_by})"
+        after = span(words, "bad" if gone else "quiet")
+    elif one.lost:
+        after = span(f"{number(one.lost)} events emptied out", "bad")
+    name = one.name if len(one.name) < 44 else "…" + one.name[-43:]
+    closed = span(show(one.closed)) if one.closed else span("open", "good")
+    return [
+        span(name), span(show(one.opened)), closed, span(one.reason or "", "low" if one.reason == "size" else ""), span(number(one.events)),
+        span(show_size(one.bytes)), span(show_size(one.disk_bytes)), after,
+    ]  # fmt: skip
+
+
+def _sums(lane: Lane, zone: tzinfo) -> list[Line]:
+    found = lane.simulation
+    oldest, newest = found.history()
+    on_disk = [one for one in found.files if one.removed is None]
+    lost = sum(one.lost for one in found.files)
+    lines: list[Line] = [
+        [
+            Span("  peak disk    "),
+            Span(show_size(found.peak), "title"),
+            Span(f"; at the end {show_size(sum(one.disk_bytes for one in on_disk))} in {counted(len(on_disk), 'file')}"),
+        ],
+    ]
+    if oldest is not None and newest is not None:
+        show = clocks.by_pattern("%a %d %b %H:%M", zone)
+        lines.append(
+            [
+                Span("  history      "),
+                Span(show_span(newest - oldest), "title"),
+                Span(f" at the end, from {show(oldest)} to {show(newest)}"),
+            ]
+        )
+        shortest = shortest_history(found)
+        if shortest is not None:
+            lines.append([Span("               "), Span(f"at its shortest {show_span(shortest[0])}, on {show(shortest[1])}")])
+    if lost:
+        lines.append([Span("  lost         "), Span(f"{counted(lost, 'event')} overwritten or emptied", "bad")])
+    lines += _busy(lane, zone)
+    return lines
+
+
+def shortest_history(found: FileSimulation) -> tuple[timedelta, datetime] | None:
+    """Return how far back the history reached when it was shortest after the first deletion, and when; None without deletions."""
+    removals = sorted({one.removed for one in found.files if one.removed is not None})
+    spans = []
+    for moment in removals:
+        there = [
+            one.least
+            for one in found.files
+            if one.least is not None and one.opened <= moment and (one.removed is None or one.removed > moment)
+        ]
+        if there:
+            spans.append((moment - min(there), moment))
+    return min(spans, default=None)
+
+
+def _busy(lane: Lane, zone: tzinfo) -> list[Line]:
+    if not lane.hours:
+        return []
+    days: dict[int, list[int]] = {}
+    dates: dict[int, set[object]] = {}
+    for hour, (_, size) in lane.hours.items():
+        local = clocks.local(hour, zone)
+        days.setdefault(local.weekday(), []).append(size)
+        dates.setdefault(local.weekday(), set()).add(local.date())
+    means = ", ".join(f"{_DAYS[day]} {show_size(sum(sizes) / len(dates[day]))}" for day, sizes in sorted(days.items()))
+    busiest, (count, size) = max(lane.hours.items(), key=lambda one: (one[1][1], one[0]))
+    at = clocks.by_pattern("%a %d %b %H:00", zone)(busiest)
+    return [[Span(f"  bytes a day  {means}")], [Span(f"  busiest hour {at}: {counted(count, 'event')}, {show_size(size)}")]]
+
+
+def standing_at(found: FileSimulation, moment: datetime) -> list[FileRecord]:
+    """Return the files that stand in the folder at a moment, as far as the names are known that they bore last."""
+    return [one for one in found.files if one.opened <= moment and (one.removed is None or one.removed > moment)]
+
+
+def listing_lines(lane: Lane, moment: datetime, zone: tzinfo, width: int) -> list[Line]:
+    """Return the folder as it would stand at a moment."""
+    there = standing_at(lane.simulation, moment)
+    show = clocks.by_pattern("%Y-%m-%d %H:%M", zone)
+    lines: list[Line] = [
+        [span(lane.appender.name, "title"), span(f"  on {show(moment)}: {counted(len(there), 'file')}", "quiet")]
+    ]
+    rows = []
+    for one in there:
+        closed = one.closed is not None and one.closed <= moment
+        name = one.name if closed else lane.appender.roll.path.text
+        size = show_size(one.disk_bytes) if closed else "open"
+        rows.append([span(size), span(show(one.closed) if closed and one.closed else show(one.opened)), span(name)])
+    return lines + table([Column("size", right=True), Column("changed"), Column("name", least=20)], rows, width, 2)
+
+
+def names_lines(name: str, rows: Sequence[tuple[str, str]], width: int) -> list[Line]:
+    """Return the names that the next rolls would give, with when and why they are shown."""
+    cells = [[span(words, "quiet"), span(text)] for words, text in rows]
+    return [[span(name, "title")], *table([Column("roll"), Column("name", least=20)], cells, width, 2)]
