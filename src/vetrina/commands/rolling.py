@@ -5,16 +5,23 @@ from __future__ import annotations
 import json as json_text
 import sys
 from collections.abc import Iterator
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
 from typing import Annotated
 
 import typer
 
 from vetrina.commands import calling
+from vetrina.core.changes.edits import Edit, with_edits
 from vetrina.core.events import Event
 from vetrina.core.faults import offer, refuse
+from vetrina.core.in_force import InForce
 from vetrina.core.plan import Plan
+from vetrina.core.quantities import duration, size
+from vetrina.core.rolling.outlook import Advice, advise, coming_names, kept_history
 from vetrina.core.rolling.running import Rolling, repeated
+from vetrina.core.rolling.simulation import FileSimulation
+from vetrina.core.rolling.traffic_models import Stream, redrawn, scaled, stream_of
 from vetrina.core.routing import Router
 from vetrina.core.templates import clocks
 from vetrina.formats.events import EventStream, open_input
@@ -25,7 +32,9 @@ from vetrina.views.screen import Line
 
 def run(
     plan: calling.PlanArgument,
-    events: calling.EventsArgument,
+    events: Annotated[
+        str | None, typer.Argument(metavar="[EVENTS]", help="Events as JSON Lines; not needed with --names.")
+    ] = None,
     appender: Annotated[list[str], typer.Option("--appender", metavar="A", help="Only this file appender; repeatable.")] = [],  # noqa: B006
     ratio: Annotated[
         float | None,
@@ -34,9 +43,26 @@ def run(
     on: Annotated[
         str, typer.Option("--on", metavar="TIME", help="List the folder as it would stand then (RFC 3339, or a day).")
     ] = "",
+    names: Annotated[bool, typer.Option("--names", help="The names that coming rolls would give; no events needed.")] = False,
     repeat: Annotated[
         int, typer.Option("--repeat", metavar="N", min=1, help="The events N times over, shifted by whole days.")
     ] = 1,
+    scale: Annotated[float, typer.Option("--scale", metavar="X", min=0, help="The same events, X times as many.")] = 1.0,
+    rate: Annotated[
+        list[str], typer.Option("--rate", metavar="STREAM", help="Add 'LOGGER LEVEL N/second|minute|hour|day [BYTES]'.")
+    ] = [],  # noqa: B006
+    runs: Annotated[
+        int,
+        typer.Option(
+            "--runs", metavar="N", min=0, max=10_000, help="Draw the traffic again N times; ranges instead of numbers."
+        ),
+    ] = 0,
+    seed: Annotated[int, typer.Option("--seed", metavar="S", help="For --scale and --runs.")] = 1,
+    disk: Annotated[str, typer.Option("--disk", metavar="SIZE", help="Advise limits that keep each file within this.")] = "",
+    history: Annotated[str, typer.Option("--history", metavar="DURATION", help="Advise limits that keep at least this.")] = "",
+    plot: Annotated[
+        Path | None, typer.Option("--plot", metavar="FILE", help="Draw the files over time, .svg or .png (one appender).")
+    ] = None,
     all_: Annotated[bool, typer.Option("--all", help="Every file, however many.")] = False,
     strict: calling.StrictOption = False,
     stage: calling.StageOption = [],  # noqa: B006
@@ -54,41 +80,167 @@ def run(
     \b
     Examples:
       vetrina rolling plan.yaml week.jsonl
-      vetrina rolling plan.yaml week.jsonl --appender daybook --repeat 4
-      vetrina rolling plan.yaml week.jsonl --on 2026-11-13
+      vetrina rolling plan.yaml week.jsonl --appender daybook --repeat 4 --plot daybook.png
+      vetrina rolling plan.yaml week.jsonl --rate 'ropeway.drive debug 500/second' --runs 50
+      vetrina rolling plan.yaml week.jsonl --disk '40 KiB' --history '10 days' --repeat 4
+      vetrina rolling plan.yaml --names
     """  # noqa: D301
     found = calling.plan_in_force(plan, stage, with_, env, env_file, set_, tune)
     _check(found.plan, appender, ratio)
-    zone = clocks.zone(found.plan.zone)
+    if names:
+        _names(found.plan, tuple(appender), as_json=json)
+        return
+    if events is None:
+        raise refuse("which events?", fix="name a file of events, or ask for --names", where="rolling")
+    if events == "-" and (repeat > 1 or disk or history or rate):
+        raise refuse("standard input can be read only once", fix="put the events into a file", where="rolling")
+    traffic = _Traffic(
+        events, found.plan, strict=strict, repeat=repeat, scale=scale, seed=seed, rate=rate, ratio=ratio, wanted=tuple(appender)
+    )
+    rolling = traffic.play(found)
+    remark_shared(found.plan, rolling)
     moment = _moment(on, found.plan) if on else None
-    stream = EventStream(events, scale=found.plan.scale, strict=strict)
-    rolling = Rolling(Router(found.plan), wanted=tuple(appender), ratio=ratio, packer=MeasuringPacker)
-    if repeat > 1 and events == "-":
-        raise refuse("standard input can be read only once", fix="put the events into a file", where="--repeat")
-
-    def read() -> Iterator[Event]:
-        with open_input(events) as file:
-            yield from stream.read(file)
-
-    rolling.feed(repeated(read, repeat))
-    rolling.finish()
-    shared = _shared(found.plan, rolling)
-    if shared:
-        calling.remark([f"warning: {shared}"])
+    wish = _wish(disk, history)
+    if plot is not None:
+        _plot(plot, found.plan, rolling)
+    zone = clocks.zone(found.plan.zone)
     lines: list[Line] = []
     for name, lane in rolling.lanes.items():
+        outlook = redrawn(lane, lane.make, runs, seed, kept_history) if runs and lane.simulation.files else None
+        advice = traffic.advise(found, name, *wish) if wish else None
         if json:
-            sys.stdout.write(
-                json_text.dumps(view.as_json(name, lane.simulation, zone), ensure_ascii=False, separators=(",", ":")) + "\n"
-            )
+            extra = {
+                **({"outlook": view.outlook_json(outlook)} if outlook else {}),
+                **({"advice": view.advice_json(advice)} if advice else {}),
+            }
+            document = {**view.as_json(name, lane.simulation, zone), **extra}
+            sys.stdout.write(json_text.dumps(document, ensure_ascii=False, separators=(",", ":")) + "\n")
         elif moment is not None:
             lines += [*view.listing_lines(lane, moment, zone, calling.width()), []]
         else:
-            lines += [*view.rolling_lines(lane, zone, calling.width(), every_file=all_), []]
+            lines += view.rolling_lines(lane, zone, calling.width(), every_file=all_)
+            lines += view.outlook_lines(outlook) if outlook else []
+            lines += view.advice_lines(advice) if advice else []
+            lines.append([])
     calling.print_lines(lines[:-1])
-    calling.remark_bad_lines(events, stream.unreadable, stream.bad_lines)
-    if stream.unreadable:
-        raise typer.Exit(calling.Exit.WANTING)
+    traffic.remark_bad_lines()
+
+
+class _Traffic:
+    """The events of a call with all that was asked to be done to them; played through one plan or another."""
+
+    def __init__(
+        self,
+        events: str,
+        plan: Plan,
+        *,
+        strict: bool,
+        repeat: int,
+        scale: float,
+        seed: int,
+        rate: list[str],
+        ratio: float | None,
+        wanted: tuple[str, ...],
+    ) -> None:
+        self._events, self._strict, self._repeat, self._scale, self._seed = events, strict, repeat, scale, seed
+        self._ratio, self._wanted = ratio, wanted
+        self._streams = [_stream(text, plan) for text in rate]
+        self._stream: EventStream | None = None
+
+    def play(self, found: InForce) -> Rolling:
+        """Return the files of a plan after this traffic."""
+        means: dict[str, dict[int, int]] = {}
+        if any(one.size is None for one in self._streams):
+            first = Rolling(Router(found.plan), wanted=self._wanted, ratio=0)
+            first.tracks_levels = True
+            first.feed(self._read(found.plan))
+            means = first.means()
+        rolling = Rolling(Router(found.plan), wanted=self._wanted, ratio=self._ratio, packer=MeasuringPacker)
+        if self._streams:
+            rolling.add_streams(self._streams, means)
+        whole = repeated(lambda: self._read(found.plan), self._repeat)
+        rolling.feed(whole if self._scale == 1 else scaled(whole, self._scale, self._seed))
+        rolling.finish()
+        return rolling
+
+    def _read(self, plan: Plan) -> Iterator[Event]:
+        stream = EventStream(self._events, scale=plan.scale, strict=self._strict)
+        with open_input(self._events) as file:
+            yield from stream.read(file)
+        self._stream = self._stream or stream
+
+    def advise(self, found: InForce, name: str, disk: int | None, history: timedelta | None) -> Advice:
+        """Return limits for one file that meet a wish, each tried on this traffic."""
+
+        def tried(edits: tuple[Edit, ...]) -> FileSimulation | None:
+            after = with_edits(found, edits)
+            if after is None:
+                return None
+            lane = self.play(after).lanes.get(name)
+            return lane.simulation if lane else None
+
+        return advise(name, found.plan.appenders[name].roll, disk, history, tried)
+
+    def remark_bad_lines(self) -> None:
+        """Tell which lines were not readable, and end with 1 if there were any."""
+        if self._stream is not None and self._stream.unreadable:
+            calling.remark_bad_lines(self._events, self._stream.unreadable, self._stream.bad_lines)
+            raise typer.Exit(calling.Exit.WANTING)
+
+
+def _stream(text: str, plan: Plan) -> Stream:
+    found = stream_of(text, plan.scale)
+    if isinstance(found, str):
+        raise refuse("this is no stream", fix=found, where=f"--rate {text}")
+    return found
+
+
+def _wish(disk: str, history: str) -> tuple[int | None, timedelta | None] | None:
+    size_ = size(disk) if disk else None
+    span = duration(history) if history else None
+    for found, option in ((size_, f"--disk {disk}"), (span, f"--history {history}")):
+        if isinstance(found, str):
+            raise refuse(found, where=option)
+    if size_ is None and span is None:
+        return None
+    return (size_ if isinstance(size_, int) else None, span if isinstance(span, timedelta) else None)
+
+
+def _names(plan: Plan, wanted: tuple[str, ...], *, as_json: bool) -> None:
+    now, zone = datetime.now(tz=UTC), clocks.zone(plan.zone)
+    lines: list[Line] = []
+    for name, one in plan.appenders.items():
+        if one.sink.kind != "file" or (wanted and name not in wanted) or not one.roll.rolls:
+            continue
+        rows = list(coming_names(one.roll, now, zone))
+        if as_json:
+            sys.stdout.write(
+                json_text.dumps(
+                    {"appender": name, "names": [{"roll": words, "name": text} for words, text in rows]}, ensure_ascii=False
+                )
+                + "\n"
+            )
+        lines += [*view.names_lines(name, rows, calling.width()), []]
+    if not as_json:
+        calling.print_lines(lines[:-1] or ["no file of this plan rolls"])
+
+
+def _plot(plot: Path, plan: Plan, rolling: Rolling) -> None:
+    if plot.suffix not in {".svg", ".png"}:
+        raise refuse(f'"{plot.suffix}" is no kind of picture', fix="end the name with .svg or .png", where=f"--plot {plot}")
+    if len(rolling.lanes) != 1:
+        raise refuse("a picture shows one appender", fix="name it with --appender", where="--plot")
+    try:
+        from vetrina.views.rolling_picture import draw  # noqa: PLC0415  (Matplotlib only where it is used)
+    except ImportError:
+        raise refuse(
+            "drawing needs Matplotlib, which is not installed", fix="pip install 'vetrina[plot]'", where="--plot"
+        ) from None
+    ((name, lane),) = rolling.lanes.items()
+    calling.write_bytes(
+        plot, draw(name, lane.simulation, lane.appender.roll, clocks.zone(plan.zone), plan.zone, plot.suffix[1:])
+    )
+    calling.remark([f"drawn: {plot}"])
 
 
 def _check(plan: Plan, appenders: list[str], ratio: float | None) -> None:
@@ -113,12 +265,10 @@ def _moment(text: str, plan: Plan) -> datetime:
     return (found if found.tzinfo else found.replace(tzinfo=clocks.zone(plan.zone))).astimezone(UTC)
 
 
-def _shared(plan: Plan, rolling: Rolling) -> str:
-    """Return a warning about two appenders on one path: each is simulated by itself."""
+def remark_shared(plan: Plan, rolling: Rolling) -> None:
+    """Warn of two appenders on one path: each is simulated by itself."""
     first: dict[str, str] = {}
     for name in rolling.lanes:
-        place = plan.appenders[name].sink.place
-        other = first.setdefault(place, name)
+        other = first.setdefault(plan.appenders[name].sink.place, name)
         if other != name:
-            return f"{name} and {other} write to one path; each is simulated by itself"
-    return ""
+            calling.remark([f"warning: {name} and {other} write to one path; each is simulated by itself"])

@@ -7,9 +7,11 @@ from datetime import datetime, timedelta, tzinfo
 from typing import Any
 
 from vetrina.core.quantities import show_size, show_span
+from vetrina.core.rolling.outlook import Advice, shortest_history
 from vetrina.core.rolling.policy import Roll
 from vetrina.core.rolling.running import Lane
 from vetrina.core.rolling.simulation import FileRecord, FileSimulation
+from vetrina.core.rolling.traffic_models import Outlook
 from vetrina.core.templates import clocks
 from vetrina.views.screen import Column, Line, Span, counted, number, span, table
 
@@ -141,21 +143,6 @@ def _sums(lane: Lane, zone: tzinfo) -> list[Line]:
     return lines
 
 
-def shortest_history(found: FileSimulation) -> tuple[timedelta, datetime] | None:
-    """Return how far back the history reached when it was shortest after the first deletion, and when; None without deletions."""
-    removals = sorted({one.removed for one in found.files if one.removed is not None})
-    spans = []
-    for moment in removals:
-        there = [
-            one.least
-            for one in found.files
-            if one.least is not None and one.opened <= moment and (one.removed is None or one.removed > moment)
-        ]
-        if there:
-            spans.append((moment - min(there), moment))
-    return min(spans, default=None)
-
-
 def _busy(lane: Lane, zone: tzinfo) -> list[Line]:
     if not lane.hours:
         return []
@@ -196,3 +183,54 @@ def names_lines(name: str, rows: Sequence[tuple[str, str]], width: int) -> list[
     """Return the names that the next rolls would give, with when and why they are shown."""
     cells = [[span(words, "quiet"), span(text)] for words, text in rows]
     return [[span(name, "title")], *table([Column("roll"), Column("name", least=20)], cells, width, 2)]
+
+
+def outlook_lines(found: Outlook) -> list[Line]:
+    """Return what redrawn traffic does: ranges from the 5th to the 95th of a hundred."""
+
+    def sizes(low: float, middle: float, high: float) -> str:
+        return f"{show_size(low)} to {show_size(high)}, mostly {show_size(middle)}"
+
+    def spans(low: float, middle: float, high: float) -> str:
+        low_, middle_, high_ = (show_span(timedelta(seconds=int(one))) for one in (low, middle, high))
+        return f"{low_} to {high_}, mostly {middle_}"
+
+    rows = [
+        ("bytes in all", sizes(found.bytes.low, found.bytes.middle, found.bytes.high)),
+        ("peak disk", sizes(found.peak.low, found.peak.middle, found.peak.high)),
+        ("files", f"{found.files.low:.0f} to {found.files.high:.0f}, mostly {found.files.middle:.0f}"),
+        ("history", spans(found.history.low, found.history.middle, found.history.high)),
+    ]
+    head: Line = [Span(f"  drawn again {counted(found.runs, 'time')} from its hourly rates; 90 of 100 runs lie in", "quiet")]
+    return [head, *([Span(f"    {words:<13}"), Span(text)] for words, text in rows)]
+
+
+def outlook_json(found: Outlook) -> dict[str, Any]:
+    """Return ranges as data: the 5th, 50th and 95th of a hundred."""
+    pairs = (
+        ("bytes", found.bytes),
+        ("peak_disk_bytes", found.peak),
+        ("files", found.files),
+        ("history_seconds", found.history),
+    )
+    return {"runs": found.runs, **{name: {"p5": one.low, "p50": one.middle, "p95": one.high} for name, one in pairs}}
+
+
+def advice_lines(found: Advice) -> list[Line]:
+    """Return limits that meet a wish, or how near the nearest come."""
+    cost = f"peak {show_size(found.peak)}, history {show_span(found.history)}"
+    if found.met:
+        lines: list[Line] = [[Span("  this meets it on this traffic: ", "good"), Span(cost)]]
+    else:
+        lines = [[Span("  no limits that were tried meet it; the nearest: ", "bad"), Span(cost)]]
+    return lines + [[Span("    "), span(str(edit), "command")] for edit in found.edits]
+
+
+def advice_json(found: Advice) -> dict[str, Any]:
+    """Return advice as data."""
+    return {
+        "met": found.met,
+        "edits": [str(edit) for edit in found.edits],
+        "peak_disk_bytes": found.peak,
+        "history_seconds": found.history.total_seconds(),
+    }

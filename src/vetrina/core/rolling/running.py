@@ -3,17 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from datetime import datetime, timedelta
+from datetime import UTC, datetime, timedelta, tzinfo
 
 from msgspec import Struct
 
 from vetrina.core.events import Event
 from vetrina.core.plan import Appender
 from vetrina.core.rolling.simulation import FileSimulation, Packer
+from vetrina.core.rolling.traffic_models import Stream, StreamFeeder
 from vetrina.core.routing import Route, Router
 from vetrina.core.templates import clocks
 from vetrina.core.traffic import ending_of, measure, to_bytes
 
+_SOME_TIME = datetime(2026, 1, 1, tzinfo=UTC)
+_SOME_SIZE = 100
 MakePacker = Callable[[str], Packer]
 
 
@@ -25,7 +28,9 @@ class Lane(Struct):
     size: Callable[[Event, int], int]
     content: Callable[[Event, int], bytes] | None
     watches_starts: bool
+    make: Callable[[], FileSimulation]
     hours: dict[datetime, list[int]] = {}
+    levels: dict[int, list[int]] = {}
 
 
 class Rolling:
@@ -36,6 +41,8 @@ class Rolling:
     ) -> None:
         self.router = router
         self.events = 0
+        self.tracks_levels = False
+        self._feeder: StreamFeeder | None = None
         zone = clocks.zone(router.plan.zone)
         self.lanes: dict[str, Lane] = {}
         for one in router.plan.appenders.values():
@@ -49,18 +56,45 @@ class Rolling:
         for number, event in enumerate(events, start=self.events + 1):
             self.events = number
             time, count = event.time, event.count or 1
+            if self._feeder is not None:
+                self._feeder.until(time)
             if event.mark == "start":
                 for lane in self._watching:
                     lane.simulation.start(time)
-            for lane, times in self._reached(self.router.route(event)):
+            for lane, times in self.reached(self.router.route(event)):
                 size = lane.size(event, number)
                 data = lane.content(event, number) if lane.content else b""
                 lane.simulation.write(time, size, times * count, data)
                 hour = lane.hours.setdefault(time.replace(minute=0, second=0, microsecond=0), [0, 0])
                 hour[0] += times * count
                 hour[1] += size * times * count
+                if self.tracks_levels:
+                    level = lane.levels.setdefault(self.router.severities[event.level], [0, 0])
+                    level[0] += 1
+                    level[1] += size
 
-    def _reached(self, route: Route) -> list[tuple[Lane, int]]:
+    def add_streams(self, streams: Iterable[Stream], means: dict[str, dict[int, int]]) -> None:
+        """Add streams that no event file has; ``means`` are bytes by appender and severity, for those without a size."""
+        fed = []
+        for one in streams:
+            route = self.router.route(Event(_SOME_TIME, one.severity, one.logger, ""))
+            reached = self.reached(route)
+            sizes = {
+                lane.appender.name: one.size if one.size is not None else _mean(means.get(lane.appender.name, {}), one.severity)
+                for lane, _ in reached
+            }
+            fed.append((one, reached, sizes))
+        self._feeder = StreamFeeder(fed)
+
+    def means(self) -> dict[str, dict[int, int]]:
+        """Return the mean bytes of an event by appender and severity, of what was fed so far."""
+        return {
+            name: {severity: size // count for severity, (count, size) in lane.levels.items() if count}
+            for name, lane in self.lanes.items()
+        }
+
+    def reached(self, route: Route) -> list[tuple[Lane, int]]:
+        """Return the file appenders that a route reaches, and how many times each."""
         known = self._known.get(id(route))
         if known is not None:
             return known[1]
@@ -79,15 +113,25 @@ class Rolling:
             lane.simulation.finish()
 
 
-def _lane(appender: Appender, zone: object, ratio: float | None, packer: MakePacker | None) -> Lane:
+def _lane(appender: Appender, zone: tzinfo, ratio: float | None, packer: MakePacker | None) -> Lane:
     header = len(to_bytes(appender.template.header(ending_of(appender)), appender.encoding))
     roll = appender.roll
-    simulation = FileSimulation(roll, zone, header=header, ratio=ratio, packer=packer)  # type: ignore[arg-type]
+
+    def make() -> FileSimulation:
+        return FileSimulation(roll, zone, header=header, ratio=ratio, packer=packer)
+
     content = None
     if roll.names.codec and ratio is None and packer is not None:
         render, encoding = appender.template.compile(ending_of(appender)), appender.encoding
         content = lambda event, number: to_bytes(render(event, number), encoding)  # noqa: E731  (one of two ways)
-    return Lane(appender, simulation, measure(appender), content, roll.each_start or not roll.append, {})
+    return Lane(appender, make(), measure(appender), content, roll.each_start or not roll.append, make, {}, {})
+
+
+def _mean(sizes: dict[int, int], severity: int) -> int:
+    """Return the mean size of a level, else of all levels, else a usual one."""
+    if severity in sizes:
+        return sizes[severity]
+    return sum(sizes.values()) // len(sizes) if sizes else _SOME_SIZE
 
 
 def repeated(read: Callable[[], Iterable[Event]], times: int) -> Iterable[Event]:

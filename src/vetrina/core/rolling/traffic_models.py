@@ -1,0 +1,144 @@
+"""Traffic that no event file holds: busier, with a stream more, or drawn again from its own hourly rates."""
+
+from __future__ import annotations
+
+import random
+import re
+from collections.abc import Callable, Iterable, Iterator
+from datetime import datetime, timedelta
+from typing import TYPE_CHECKING, Any
+
+from msgspec import Struct
+from msgspec.structs import replace
+
+from vetrina.core.events import Event
+from vetrina.core.levels import Scale
+from vetrina.core.rolling.simulation import FileSimulation
+
+if TYPE_CHECKING:
+    from vetrina.core.rolling.running import Lane
+
+_COPIES = 60
+_UNITS = {"second": 1, "minute": 60, "hour": 3600, "day": 86_400}
+_RATE = re.compile(r"(\S+)\s+(\S+)\s+([0-9]+(?:\.[0-9]+)?)/(second|minute|hour|day)(?:\s+([0-9]+))?\s*\Z")
+
+
+def scaled(events: Iterable[Event], factor: float, seed: int) -> Iterator[Event]:
+    """Yield events ``factor`` times as many: expected counts, each copy drawn within its own minute, in order of time."""
+    chance = random.Random(seed)  # noqa: S311  (a simulation)
+    minute: datetime | None = None
+    waiting: list[Event] = []
+    for event in events:
+        own = event.time.replace(second=0, microsecond=0)
+        if minute is not None and own != minute:
+            yield from sorted(waiting, key=lambda one: one.time)
+            waiting = []
+        minute = own
+        wanted = factor * (event.count or 1)
+        count = int(wanted) + (chance.random() < wanted - int(wanted))
+        copies = min(count, _COPIES)
+        for turn in range(copies):
+            share = count // copies + (turn < count % copies)
+            time = event.time if not turn else own + timedelta(microseconds=chance.randrange(60_000_000))
+            waiting.append(replace(event, time=time, count=share, mark=event.mark if not turn else None))
+    yield from sorted(waiting, key=lambda one: one.time)
+
+
+class Stream(Struct, frozen=True):
+    """A stream that no event file has: so many events a second of one logger and level, of a size (None: the level's mean)."""
+
+    logger: str
+    severity: int
+    each_second: float
+    size: int | None
+
+
+def stream_of(text: str, scale: Scale) -> Stream | str:
+    """Return the stream of `LOGGER LEVEL N/second|minute|hour|day [BYTES]`, else why it is none."""
+    match = _RATE.match(text.strip())
+    if match is None:
+        return "write 'LOGGER LEVEL N/second|minute|hour|day [BYTES]'"
+    logger, level, number, unit, size = match.groups()
+    severity = scale.severity(level)
+    if severity is None:
+        return f'level "{level[:40]}" is not known{scale.hint(level)}'
+    return Stream("" if logger == "root" else logger, severity, float(number) / _UNITS[unit], int(size) if size else None)
+
+
+class StreamFeeder:
+    """Writes streams into simulations as time goes on: minute by minute, or one by one when they are rare."""
+
+    def __init__(self, streams: list[tuple[Stream, list[tuple[Lane, int]], dict[str, int]]]) -> None:
+        """Take (stream, reached lanes with times, size by appender)."""
+        self._streams = streams
+        self._next: list[datetime | None] = [None] * len(streams)
+        self._owed = [0.0] * len(streams)
+
+    def until(self, time: datetime) -> None:
+        """Write what the streams send up to ``time``."""
+        for at, (stream, reached, sizes) in enumerate(self._streams):
+            if stream.each_second <= 0:
+                continue
+            step = timedelta(seconds=max(60.0, 1 / stream.each_second))
+            due = self._next[at]
+            if due is None:
+                self._next[at] = time + step
+                continue
+            while due <= time:
+                self._owed[at] += stream.each_second * step.total_seconds()
+                count = int(self._owed[at])
+                self._owed[at] -= count
+                for lane, times in reached if count else ():
+                    lane.simulation.write(due, sizes[lane.appender.name], count * times)
+                    hour = lane.hours.setdefault(due.replace(minute=0, second=0, microsecond=0), [0, 0])
+                    hour[0] += count * times
+                    hour[1] += count * times * sizes[lane.appender.name]
+                due += step
+            self._next[at] = due
+
+
+class Range(Struct, frozen=True):
+    """From the 5th to the 95th of a hundred."""
+
+    low: float
+    middle: float
+    high: float
+
+
+class Outlook(Struct, frozen=True):
+    """What redrawn traffic does to one file: bytes in all, peak disk, files, seconds of history at its shortest or at the end."""
+
+    runs: int
+    bytes: Range
+    peak: Range
+    files: Range
+    history: Range
+
+
+def redrawn(
+    lane: Lane, make: Callable[[], FileSimulation], runs: int, seed: int, shortest: Callable[[FileSimulation], timedelta]
+) -> Outlook:
+    """Draw the traffic of a file again ``runs`` times from its own hourly rates, and simulate each."""
+    import numpy as np  # noqa: PLC0415  (only where it is used)
+
+    chance = np.random.default_rng(seed)
+    hours = sorted(lane.hours.items())
+    rows: list[tuple[float, float, float, float]] = []
+    for _ in range(runs):
+        simulation = make()
+        total = 0
+        for hour, (count, size) in hours:
+            drawn = int(chance.poisson(count))
+            if not drawn:
+                continue
+            mean = max(1, round(size / count))
+            shares: Any = chance.multinomial(drawn, [1 / 60] * 60)
+            for minute, share in enumerate(shares.tolist()):
+                if share:
+                    simulation.write(hour + timedelta(minutes=minute), mean, share)
+            total += drawn * mean
+        simulation.finish()
+        rows.append((total, simulation.peak, len(simulation.files), shortest(simulation).total_seconds()))
+    columns = np.percentile(np.array(rows, dtype=float), [5, 50, 95], axis=0).T.tolist()
+    found = [Range(*column) for column in columns]
+    return Outlook(runs, found[0], found[1], found[2], found[3])

@@ -1,0 +1,199 @@
+"""Files over time in one picture: a bar for each file, the disk that they use, the history that is kept.
+
+It repeats byte for byte: no dates in the metadata, a fixed salt.
+"""
+
+from __future__ import annotations
+
+import io
+from collections.abc import Sequence
+from datetime import UTC, datetime, timedelta, tzinfo
+from typing import Any
+
+import matplotlib as mpl
+from matplotlib.collections import PolyCollection
+from matplotlib.dates import AutoDateLocator, ConciseDateFormatter
+from matplotlib.figure import Figure
+from matplotlib.patches import Patch
+
+from vetrina.core.rolling.policy import Roll
+from vetrina.core.rolling.simulation import FileRecord, FileSimulation
+from vetrina.views.screen import safe
+
+_COLOURS = {"time": "#2f6f8f", "size": "#b5651d", "start": "#7b5aa6", None: "#4f7942"}
+_WORDS = {"time": "closed by time", "size": "closed by size", "start": "closed by a start", None: "still open"}
+_EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
+_INK, _GONE = "#2b2b2b", "#a23b4a"
+_UNITS = (("GiB", 2**30), ("MiB", 2**20), ("KiB", 2**10), ("B", 1))
+
+
+def _days(time: datetime) -> float:
+    """Return a time as Matplotlib counts: days since 1970."""
+    return (time - _EPOCH) / timedelta(days=1)
+
+
+def draw(name: str, found: FileSimulation, roll: Roll, zone: tzinfo, zone_name: str, kind: str) -> bytes:
+    """Return the picture of one appender as PNG (1280x800) or SVG."""
+    with mpl.rc_context(
+        {
+            "svg.hashsalt": "vetrina",
+            "font.family": "DejaVu Sans",
+            "svg.fonttype": "path",
+            "text.parse_math": False,
+            "timezone": "UTC",
+        }
+    ):
+        figure = Figure(figsize=(12.8, 8.0), dpi=100, facecolor="white")
+        bars, disk, history = figure.subplots(
+            3,
+            1,
+            sharex=True,
+            gridspec_kw={
+                "height_ratios": [3.2, 1.5, 1],
+                "hspace": 0.12,
+                "left": 0.08,
+                "right": 0.97,
+                "top": 0.9,
+                "bottom": 0.08,
+            },
+        )
+        end = max((one.closed or one.greatest or one.opened) for one in found.files) if found.files else None
+        if end is not None:
+            _bars(bars, found.files, end)
+            moments = _moments(found.files, end)
+            _disk(disk, found.files, moments, roll, found.peak)
+            _history(history, found.files, moments)
+            locator = AutoDateLocator(tz=zone)  # type: ignore[no-untyped-call]
+            history.xaxis.set_major_locator(locator)
+            history.xaxis.set_major_formatter(ConciseDateFormatter(locator, tz=zone))  # type: ignore[no-untyped-call]
+        figure.text(0.08, 0.955, f"{safe(name)}: {len(found.files)} files", fontsize=14, fontweight="bold", color=_INK)
+        figure.text(
+            0.08,
+            0.925,
+            f"a bar runs from opening to closing, its thin line until the file is removed (\u00d7) or overwritten (!); times in {zone_name}",
+            fontsize=9,
+            color="#555555",
+        )
+        out = io.BytesIO()
+        metadata: dict[str, Any] = {"Date": None, "Creator": None} if kind == "svg" else {"Software": None}
+        figure.savefig(out, format=kind, metadata=metadata)
+    return out.getvalue()
+
+
+def _bars(axes: Any, files: Sequence[FileRecord], end: datetime) -> None:
+    count = len(files)
+    wide = 0.38 if count < 120 else 0.5
+    for reason, colour in _COLOURS.items():
+        boxes = []
+        for at, one in enumerate(files):
+            if one.reason == reason:
+                left, right = _days(one.opened), _days(one.closed or end)
+                boxes.append([(left, at - wide), (right, at - wide), (right, at + wide), (left, at + wide)])
+        if boxes:
+            axes.add_collection(PolyCollection(boxes, facecolors=colour, edgecolors=colour, linewidths=0.8))
+    for at, one in enumerate(files):
+        if one.closed is None:
+            continue
+        until = one.removed or end
+        axes.plot(
+            [_days(one.closed), _days(until)],
+            [at, at],
+            color="#9a9a9a",
+            linewidth=0.8 if count < 120 else 0.3,
+            solid_capstyle="butt",
+        )
+        if one.removed is not None:
+            sign = "!" if one.removed_by == "overwritten" else "\u00d7"
+            axes.text(
+                _days(until),
+                at,
+                sign,
+                color=_GONE,
+                fontsize=9 if count < 60 else 5,
+                ha="center",
+                va="center",
+                fontweight="bold",
+            )
+    axes.set_ylim(count - 0.3, -0.7)
+    axes.set_xlim(_days(files[0].opened), _days(end + timedelta(hours=1)))
+    axes.set_ylabel("file, by opening", color=_INK)
+    axes.grid(axis="x", color="#e3e3e3", linewidth=0.6)
+    reasons = [reason for reason in _COLOURS if any(one.reason == reason for one in files)]
+    axes.legend(
+        [Patch(color=_COLOURS[reason]) for reason in reasons],
+        [_WORDS[reason] for reason in reasons],
+        loc="upper right",
+        frameon=True,
+        fontsize=9,
+    )
+
+
+def _moments(files: Sequence[FileRecord], end: datetime) -> list[datetime]:
+    found = (
+        {one.opened for one in files}
+        | {one.closed for one in files if one.closed}
+        | {one.removed for one in files if one.removed}
+        | {end}
+    )
+    return sorted(found)
+
+
+def _disk(axes: Any, files: Sequence[FileRecord], moments: list[datetime], roll: Roll, peak: int) -> None:
+    changes: dict[datetime, int] = {}
+    for one in files:
+        if one.closed is not None:
+            changes[one.closed] = changes.get(one.closed, 0) + one.disk_bytes
+        if one.removed is not None:
+            changes[one.removed] = changes.get(one.removed, 0) - one.disk_bytes
+    used, heights = 0, []
+    for moment in moments:
+        used += changes.get(moment, 0)
+        heights.append(used)
+    limit = roll.keep.disk.value if roll.keep.disk else None
+    unit, size = next((unit, size) for unit, size in _UNITS if max(peak, 1) >= size)
+    axes.step(
+        [_days(one) for one in moments], [height / size for height in heights], where="post", color="#2f6f8f", linewidth=1.4
+    )
+    axes.fill_between(
+        [_days(one) for one in moments], [height / size for height in heights], step="post", color="#2f6f8f", alpha=0.2
+    )
+    axes.axhline(peak / size, color=_GONE, linewidth=0.9, linestyle=(0, (5, 3)))
+    axes.text(
+        0.005,
+        peak / size,
+        f"peak {peak / size:.1f} {unit}, open file included",
+        color=_GONE,
+        fontsize=8.5,
+        va="bottom",
+        transform=axes.get_yaxis_transform(),
+    )
+    if limit is not None and limit < 4 * peak:
+        axes.axhline(limit / size, color=_INK, linewidth=0.9)
+        axes.text(
+            0.995,
+            limit / size,
+            "limit of keep.disk",
+            color=_INK,
+            fontsize=8.5,
+            va="bottom",
+            ha="right",
+            transform=axes.get_yaxis_transform(),
+        )
+    axes.set_ylim(0, max(peak, limit or 0 if limit and limit < 4 * peak else 0, 1) / size * 1.25)
+    axes.set_ylabel(f"closed files, {unit}", color=_INK)
+    axes.grid(color="#e3e3e3", linewidth=0.6)
+
+
+def _history(axes: Any, files: Sequence[FileRecord], moments: list[datetime]) -> None:
+    spans = []
+    for moment in moments:
+        there = [
+            one.least
+            for one in files
+            if one.least is not None and one.opened <= moment and (one.removed is None or one.removed > moment)
+        ]
+        spans.append((moment - min(there)) / timedelta(days=1) if there else 0.0)
+    axes.step([_days(one) for one in moments], spans, where="post", color="#4f7942", linewidth=1.4)
+    axes.set_ylim(0, max([*spans, 0.01]) * 1.2)
+    axes.set_ylabel("history, days", color=_INK)
+    axes.grid(color="#e3e3e3", linewidth=0.6)
