@@ -24,6 +24,7 @@ import msgspec
 import yaml
 
 from vetrina.core.events import Event
+from vetrina.core.rolling.running import Rolling
 from vetrina.core.routing import Router
 from vetrina.core.templates.compiling import Setting, text_template
 from vetrina.core.templates.forms import PlainText
@@ -182,6 +183,40 @@ def rendered_and_read(events: Path, folder: Path) -> list[tuple[str, str, str]]:
     ]
 
 
+def rolled(events: Path, folder: Path) -> list[tuple[str, str, str]]:
+    (folder / "rolling.yaml").write_text(
+        "vetrina: 1\nloggers: {root: {level: all, to: a}}\nappenders:\n  a: {sink: file, path: a.log, roll: {every: hour, at-size: 2 KiB, rename-to: 'a-{period|%Y-%m-%d-%H}.{n}.log.gz', keep: {files: 100}}}\n",
+        encoding="utf-8",
+    )
+    plan = read_plan(folder / "rolling.yaml")
+    render = plan.appenders["a"].template.compile("\n")
+
+    def rendering() -> None:
+        stream = EventStream(str(events), scale=plan.scale)
+        with events.open("rb") as file:
+            for number, event in enumerate(stream.read(file)):
+                render(event, number)
+
+    files = 0
+
+    def simulating() -> None:
+        nonlocal files
+        stream, rolling = EventStream(str(events), scale=plan.scale), Rolling(Router(plan), ratio=0.1)
+        with events.open("rb") as file:
+            rolling.feed(stream.read(file))
+        rolling.finish()
+        files = len(rolling.lanes["a"].simulation.files)
+
+    ours, base = best(simulating), best(rendering)
+    return [
+        (
+            "rolling, with --ratio",
+            f"{ours * 1e6 / EVENTS:.2f} µs an event, {files:,} files",
+            f"{ours / base:.2f}x the time of rendering alone (wanted ≤ 1.5x)",
+        )
+    ]
+
+
 def big_plan(path: Path) -> str:
     lines = ["vetrina: 1", "loggers:", "  root: {level: warn, to: [a0]}"]
     for number in range(10_000):
@@ -222,6 +257,7 @@ def measure(folder: Path) -> list[tuple[str, str, str]]:
         ("routes, with bytes", f"{sizes * each:.2f} µs an event", f"{stdlib_files / sizes:.1f}x the standard library writing files (wanted ≥ 10x)"),
     ]  # fmt: skip
     rows += rendered_and_read(events, folder)
+    rows += rolled(events, folder)
     text = big_plan(folder / "big.yaml")
     compose = best(lambda: yaml.compose(text, Loader=yaml.CSafeLoader))
     reading = best(lambda: read_plan(folder / "big.yaml"))

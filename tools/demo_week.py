@@ -147,6 +147,11 @@ def storm(week: Week) -> None:
     week.add(
         start + timedelta(minutes=2), "info", "ropeway.gate", "gates closed, {waiting} guests waiting", fields={"waiting": 37}
     )
+    guests = random.Random(1908)
+    for number in range(260):
+        time = start + timedelta(milliseconds=guests.randrange(int((end - start).total_seconds() * 1000)))
+        fields = {"waiting": 37 + number // 2, "minutes": guests.randrange(5, 300)}
+        week.add(time, "warn", "ropeway.gate", "{waiting} guests wait, the first for {minutes} minutes", fields=fields)
     week.add(end, "notice", "ropeway.drive", "storm stop lifted", thread="drive-1")
 
 

@@ -23,7 +23,7 @@ loggers:
   lib: {climb: false}
   ropeway: {level: info, to: book}
 appenders:
-  book: {sink: file, path: /var/log/sereno/book.log, roll: {at-size: 1 MiB, rename-to: "/var/log/sereno/book.{n}.log"}}
+  book: {sink: file, path: /var/log/sereno/book.log, roll: {at-size: 1 MiB, rename-to: "/var/log/sereno/book.{n}.log", keep: {files: 9}}}
 stages:
   calm: {loggers: {lib: {climb: true, level: error}}}
 """

@@ -132,7 +132,7 @@ def test_the_old_log_takes_its_day_from_its_name(run: Run) -> None:
     found = run("read", "gates-2026-11-02.log", "--zone", "Europe/Rome", "--template", template, cwd=DEMO)
     errors = [one for one in found.lines if one.get("error", "").startswith("ScanTimeout")]
 
-    assert (found.code, found.lines[0]["time"][:10], found.lines[-1]["time"][:10]) == (0, "2026-11-02", "2026-11-08")
+    assert (found.code, found.lines[0]["time"][:10], found.lines[-1]["time"][:10]) == (0, "2026-11-02", "2026-11-07")
     assert len(errors) > 15
     assert all(one["error"].count("\n") == 2 for one in errors)
 

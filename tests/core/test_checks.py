@@ -31,6 +31,10 @@ def examples(code: str) -> tuple[str, str]:
 def events(text: str) -> list[Event]:
     made = []
     for line in text.split("# events\n")[1].splitlines() if "# events" in text else []:
+        if line.startswith("# 1500 times "):
+            level, logger, message = line.removeprefix("# 1500 times ").split()
+            made += [Event(datetime(2026, 1, 1, tzinfo=UTC), level, logger, message)] * 1500
+            continue
         level, logger, message, *error = line.split()
         made.append(
             Event(
@@ -53,7 +57,8 @@ def findings(body: str, **known: object) -> list[Finding]:
     except Refused as refused:
         return [checking.from_fault(fault) for fault in refused.faults]
     seen = checking.look_at(Router(found.plan), events(body)) if "# events" in body else None
-    return checking.check(found, Circumstances(seen=seen, **known))  # type: ignore[arg-type]
+    rolled = checking.rolled_files(Router(found.plan), events(body)) if "# events" in body else None
+    return checking.check(found, Circumstances(seen=seen, rolled=rolled, **known))  # type: ignore[arg-type]
 
 
 @pytest.mark.parametrize("code", FROM_PLAN)

@@ -132,16 +132,19 @@ def _circumstances(
 ) -> tuple[checking.Circumstances, int]:
     from vetrina.sinks import probing  # noqa: PLC0415  (sockets and git only where they are asked)
 
-    seen, unreadable = None, 0
+    seen, rolled, unreadable = None, None, 0
     if events is not None:
         stream = EventStream(events, scale=found.plan.scale, strict=strict)
         with open_input(events) as file:
             seen = checking.look_at(Router(found.plan), stream.read(file))
+        if events != "-":
+            with open_input(events) as file:
+                rolled = checking.rolled_files(Router(found.plan), EventStream(events, scale=found.plan.scale).read(file))
         calling.remark_bad_lines(events, stream.unreadable, stream.bad_lines)
         unreadable = stream.unreadable
     paths = probing.probe_paths(found.plan) if probe else None
     hosts = probing.probe_hosts(found.plan) if network else None
-    return checking.Circumstances(seen, paths, hosts, limits), unreadable
+    return checking.Circumstances(seen, paths, hosts, rolled, limits), unreadable
 
 
 def _write(

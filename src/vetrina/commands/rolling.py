@@ -6,6 +6,7 @@ import json as json_text
 import sys
 from collections.abc import Iterator
 from datetime import UTC, datetime, timedelta
+from functools import partial
 from pathlib import Path
 from typing import Annotated
 
@@ -19,7 +20,7 @@ from vetrina.core.in_force import InForce
 from vetrina.core.plan import Plan
 from vetrina.core.quantities import duration, size
 from vetrina.core.rolling.outlook import Advice, advise, coming_names, kept_history
-from vetrina.core.rolling.running import Rolling, repeated
+from vetrina.core.rolling.running import Rolling, measured_ratio, repeated
 from vetrina.core.rolling.simulation import FileSimulation
 from vetrina.core.rolling.traffic_models import Stream, redrawn, scaled, stream_of
 from vetrina.core.routing import Router
@@ -106,7 +107,11 @@ def run(
     zone = clocks.zone(found.plan.zone)
     lines: list[Line] = []
     for name, lane in rolling.lanes.items():
-        outlook = redrawn(lane, lane.make, runs, seed, kept_history) if runs and lane.simulation.files else None
+        outlook = (
+            redrawn(lane, partial(lane.make, measured_ratio(lane)), runs, seed, kept_history)
+            if runs and lane.simulation.files
+            else None
+        )
         advice = traffic.advise(found, name, *wish) if wish else None
         if json:
             extra = {
@@ -150,12 +155,14 @@ class _Traffic:
     def play(self, found: InForce) -> Rolling:
         """Return the files of a plan after this traffic."""
         means: dict[str, dict[int, int]] = {}
-        if any(one.size is None for one in self._streams):
-            first = Rolling(Router(found.plan), wanted=self._wanted, ratio=0)
+        ratios: dict[str, float] | None = None
+        if self._streams:  # a first round tells the levels' mean sizes, and how well the content packs
+            first = Rolling(Router(found.plan), wanted=self._wanted, ratio=self._ratio, packer=MeasuringPacker)
             first.tracks_levels = True
             first.feed(self._read(found.plan))
             means = first.means()
-        rolling = Rolling(Router(found.plan), wanted=self._wanted, ratio=self._ratio, packer=MeasuringPacker)
+            ratios = {name: measured_ratio(lane) for name, lane in first.lanes.items()} if self._ratio is None else None
+        rolling = Rolling(Router(found.plan), wanted=self._wanted, ratio=self._ratio, packer=MeasuringPacker, ratios=ratios)
         if self._streams:
             rolling.add_streams(self._streams, means)
         whole = repeated(lambda: self._read(found.plan), self._repeat)

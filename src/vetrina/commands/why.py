@@ -58,7 +58,7 @@ def run(
       vetrina why plan.yaml --logger ropeway.drive --level error --field line=upper --error "OverSpeed: 6.2 m/s"
       vetrina why plan.yaml --from week.jsonl:1204
       vetrina why plan.yaml --logger ropeway.gate --level debug --to daybook --events week.jsonl
-      vetrina why plan.yaml --from week.jsonl:2110 --twice
+      vetrina why plan.yaml --from week.jsonl:2370 --twice
     """  # noqa: D301
     found = calling.plan_in_force(plan, stage, with_, env, env_file, set_, tune)
     event = _from_file(from_, found.plan) if from_ else _made(found.plan, logger, level, message, field, error)

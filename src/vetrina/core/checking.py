@@ -16,6 +16,8 @@ from vetrina.core.events import Event, has_error
 from vetrina.core.faults import Fault, Place, Refused, nearest
 from vetrina.core.in_force import InForce
 from vetrina.core.plan import Plan, Waiver
+from vetrina.core.rolling.running import Rolling
+from vetrina.core.rolling.simulation import FileSimulation
 from vetrina.core.routing import Router
 
 
@@ -47,6 +49,7 @@ class Circumstances(Struct, frozen=True):
     seen: dict[str, LoggerSeen] | None = None
     paths: dict[str, PathFacts] | None = None
     hosts: dict[str, HostFacts] | None = None
+    rolled: dict[str, FileSimulation] | None = None
     limits: dict[str, dict[str, float]] = {}
 
     def needs(self) -> set[str]:
@@ -75,6 +78,14 @@ def look_at(router: Router, events: Iterable[Event]) -> dict[str, LoggerSeen]:
     return seen
 
 
+def rolled_files(router: Router, events: Iterable[Event]) -> dict[str, FileSimulation]:
+    """Return the rolling files of a plan after some events; packed sizes count as they are."""
+    rolling = Rolling(router, ratio=1)
+    rolling.feed(events)
+    rolling.finish()
+    return {name: lane.simulation for name, lane in rolling.lanes.items()}
+
+
 def from_fault(fault: Fault) -> Finding:
     """Return a fault of meaning as a finding."""
     return Finding(
@@ -84,7 +95,7 @@ def from_fault(fault: Fault) -> Finding:
 
 def check(found: InForce, known: Circumstances, only: frozenset[str] = frozenset()) -> list[Finding]:
     """Return every finding on a plan in force, by place; ``only`` names the checks to run, all without any."""
-    scene = Scene(found, seen=known.seen, paths=known.paths, hosts=known.hosts, limits=known.limits)
+    scene = Scene(found, seen=known.seen, paths=known.paths, hosts=known.hosts, rolled=known.rolled, limits=known.limits)
     needs = known.needs()
     checks = [one for code, one in load().items() if one.needs in needs and (not only or code in only)]
     findings: list[Finding] = []

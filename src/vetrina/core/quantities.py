@@ -33,7 +33,7 @@ _LONGEST_MS = 1000 * 366 * 86_400_000
 
 def size(text: object) -> int | str:
     """Return the bytes that ``text`` means, else why it means none; part bytes are cut off."""
-    if isinstance(text, int | float):
+    if isinstance(text, int | float) or str(text).strip().isdigit():
         return f'{text} has no unit: write "{text} B", "{text} MiB" or "{text} GB"'
     match = _SIZE.match(str(text))
     if not match:
@@ -46,7 +46,7 @@ def size(text: object) -> int | str:
 
 def duration(text: object) -> timedelta | str:
     """Return the span of time that ``text`` means, else why it means none."""
-    if isinstance(text, int | float):
+    if isinstance(text, int | float) or str(text).strip().isdigit():
         return f'{text} has no unit: write "{text} seconds", "{text} hours" or "{text} days"'
     whole = str(text)
     match = _DURATION.match(whole)

@@ -53,7 +53,7 @@ CHAPTERS: tuple[Chapter, ...] = (
     Chapter(
         "And why is this one there twice?",
         "The brake fault of Friday, from the file itself.",
-        ("why", "plan.yaml", "--from", "week.jsonl:2110"),
+        ("why", "plan.yaml", "--from", "week.jsonl:2370"),
         "desk is met twice on the climb, at ropeway.drive and at root; each meeting delivers.",
     ),
     Chapter(
@@ -72,6 +72,12 @@ CHAPTERS: tuple[Chapter, ...] = (
             "error",
         ),
         "desk cuts and shortens; the ledger keeps every field. preview without events makes telling samples of its own.",
+    ),
+    Chapter(
+        "Which files will there be?",
+        "The daybook rolls every night at three, and at 6 KiB. What did the storm of Thursday do to it?",
+        ("rolling", "plan.yaml", "week.jsonl", "--appender", "daybook"),
+        "The storm alone filled four files, and the limit of eight files, not the five days, removed the oldest.",
     ),
     Chapter(
         "What did the old log say?",

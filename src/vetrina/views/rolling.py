@@ -53,6 +53,8 @@ def rolling_lines(lane: Lane, zone: tzinfo, width: int, *, every_file: bool) -> 
     """Return one appender: its files, then the sums that people decide by."""
     found, roll = lane.simulation, lane.appender.roll
     lines: list[Line] = [[span(lane.appender.name, "title"), span(f"  {policy_words(roll)}", "quiet")]]
+    if roll.rename_to is not None:
+        lines.append([span(f"  {roll.path.text} becomes {roll.rename_to.text}", "quiet")])
     if not found.files:
         return [*lines, [Span("  no event reaches it", "bad")]]
     shown = (
@@ -60,8 +62,8 @@ def rolling_lines(lane: Lane, zone: tzinfo, width: int, *, every_file: bool) -> 
     )
     rows = [_row(one, zone) for one in shown]
     heads = [
-        Column("file", least=20), Column("opened"), Column("closed"), Column("why"), Column("events", right=True),
-        Column("bytes", right=True), Column("on disk", right=True), Column("afterwards", least=14),
+        Column("file", least=31), Column("opened"), Column("closed"), Column("why"), Column("events", right=True),
+        Column("bytes", right=True), Column("on disk", right=True), Column("removed", least=14),
     ]  # fmt: skip
     lines += table(heads, rows, width, 2)
     if len(shown) < len(found.files):
@@ -101,11 +103,11 @@ def _row(one: FileRecord, zone: tzinfo) -> list[Span]:
     after = span("·", "quiet")
     if one.removed is not None:
         gone = one.removed_by == "overwritten"
-        words = f"overwritten, {number(one.lost)} events lost" if gone else f"removed {show(one.removed)} (by {one.removed_by})"
+        words = f"overwritten, {number(one.lost)} events lost" if gone else f"by {one.removed_by}, {show(one.removed)}"
         after = span(words, "bad" if gone else "quiet")
     elif one.lost:
         after = span(f"{number(one.lost)} events emptied out", "bad")
-    name = one.name if len(one.name) < 44 else "…" + one.name[-43:]
+    name = one.name.rsplit("/", 1)[-1]
     closed = span(show(one.closed)) if one.closed else span("open", "good")
     return [
         span(name), span(show(one.opened)), closed, span(one.reason or "", "low" if one.reason == "size" else ""), span(number(one.events)),

@@ -16,6 +16,7 @@ from vetrina.core.levels import HIGHEST, LOWEST, OFF
 from vetrina.core.loggers import Tree
 from vetrina.core.origins import Origin
 from vetrina.core.plan import Appender, Attachment, Logger, Plan, Rule
+from vetrina.core.rolling.simulation import FileSimulation
 
 Severity = Literal["error", "warning", "hint"]
 SEVERITIES: tuple[Severity, ...] = ("error", "warning", "hint")
@@ -99,6 +100,7 @@ class Scene:
         seen: dict[str, LoggerSeen] | None = None,
         paths: dict[str, PathFacts] | None = None,
         hosts: dict[str, HostFacts] | None = None,
+        rolled: dict[str, FileSimulation] | None = None,
         limits: dict[str, dict[str, float]] | None = None,
     ) -> None:
         self.found = found
@@ -107,6 +109,7 @@ class Scene:
         self.seen = seen
         self.paths = paths or {}
         self.hosts = hosts or {}
+        self.rolled = rolled
         self._limits = limits or {}
 
     def limit(self, check: Check, name: str) -> float:

@@ -50,7 +50,7 @@ def coming_names(roll: Roll, now: datetime, zone: tzinfo) -> Iterator[tuple[str,
         ("before the month ends", month_end - timedelta(hours=1)),
         ("after it", month_end + timedelta(hours=1)),
     ]
-    for change in _changes(now, zone):
+    for change in clock_changes(now, zone):
         moments += [("before the clock changes", change - timedelta(minutes=30)), ("after it", change + timedelta(minutes=30))]
     pattern = roll.names
     for words, moment in moments:
@@ -60,7 +60,7 @@ def coming_names(roll: Roll, now: datetime, zone: tzinfo) -> Iterator[tuple[str,
         yield f"{when}, once more", pattern.fill(wall, 2)
 
 
-def _changes(now: datetime, zone: tzinfo) -> Iterator[datetime]:
+def clock_changes(now: datetime, zone: tzinfo) -> Iterator[datetime]:
     """Yield the clock's changes within a year."""
     moment = now.astimezone(UTC).replace(minute=0, second=0, microsecond=0)
     offset = moment.astimezone(zone).utcoffset()
@@ -118,11 +118,11 @@ def _candidates(appender: str, roll: Roll, disk: int | None, history: timedelta 
         else [put(f"{base}.rename-to", roll.path.text + ".{n}.gz", "number rolled files")]
     )
     if disk is None:
-        yield (put(f"{base}.keep", {"age": age}, f"keep {age}"),)
+        yield (put(f"{base}.keep", {"age": age, **dict.fromkeys(_given(roll, "files", "disk"))}, f"keep {age}"),)
         return
     for part in (4, 8, 16, 32, 64):
         size = max(1, disk // part)
-        keep: dict[str, object] = {"disk": f"{disk - size} B"}
+        keep: dict[str, object] = {"disk": f"{disk - size} B", **dict.fromkeys(_given(roll, "files", "age"))}
         if age is not None:
             keep["age"] = age
         yield (
@@ -130,3 +130,8 @@ def _candidates(appender: str, roll: Roll, disk: int | None, history: timedelta 
             put(f"{base}.at-size", f"{size} B", f"roll at {show_size(size)}"),
             put(f"{base}.keep", keep, f"keep {show_size(disk - size)}"),
         )
+
+
+def _given(roll: Roll, *names: str) -> list[str]:
+    """Return which limits a policy has: a change has to take them away by name."""
+    return [name for name in names if getattr(roll.keep, name) is not None]

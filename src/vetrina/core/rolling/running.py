@@ -28,7 +28,7 @@ class Lane(Struct):
     size: Callable[[Event, int], int]
     content: Callable[[Event, int], bytes] | None
     watches_starts: bool
-    make: Callable[[], FileSimulation]
+    make: Callable[[float | None], FileSimulation]
     hours: dict[datetime, list[int]] = {}
     levels: dict[int, list[int]] = {}
 
@@ -37,7 +37,13 @@ class Rolling:
     """The file appenders of a plan, fed with events in stream order."""
 
     def __init__(
-        self, router: Router, *, wanted: tuple[str, ...] = (), ratio: float | None = None, packer: MakePacker | None = None
+        self,
+        router: Router,
+        *,
+        wanted: tuple[str, ...] = (),
+        ratio: float | None = None,
+        packer: MakePacker | None = None,
+        ratios: dict[str, float] | None = None,
     ) -> None:
         self.router = router
         self.events = 0
@@ -47,7 +53,7 @@ class Rolling:
         self.lanes: dict[str, Lane] = {}
         for one in router.plan.appenders.values():
             if one.sink.kind == "file" and (not wanted or one.name in wanted):
-                self.lanes[one.name] = _lane(one, zone, ratio, packer)
+                self.lanes[one.name] = _lane(one, zone, ratio if ratios is None else ratios.get(one.name, ratio), packer)
         self._watching = [lane for lane in self.lanes.values() if lane.watches_starts]
         self._known: dict[int, tuple[Route, list[tuple[Lane, int]]]] = {}
 
@@ -117,14 +123,21 @@ def _lane(appender: Appender, zone: tzinfo, ratio: float | None, packer: MakePac
     header = len(to_bytes(appender.template.header(ending_of(appender)), appender.encoding))
     roll = appender.roll
 
-    def make() -> FileSimulation:
-        return FileSimulation(roll, zone, header=header, ratio=ratio, packer=packer)
+    def make(packed: float | None) -> FileSimulation:
+        return FileSimulation(roll, zone, header=header, ratio=packed, packer=packer)
 
     content = None
     if roll.names.codec and ratio is None and packer is not None:
         render, encoding = appender.template.compile(ending_of(appender)), appender.encoding
         content = lambda event, number: to_bytes(render(event, number), encoding)  # noqa: E731  (one of two ways)
-    return Lane(appender, make(), measure(appender), content, roll.each_start or not roll.append, make, {}, {})
+    return Lane(appender, make(ratio), measure(appender), content, roll.each_start or not roll.append, make, {}, {})
+
+
+def measured_ratio(lane: Lane) -> float:
+    """Return how small the closed files of a lane became, all together; 1 where none was packed."""
+    closed = [one for one in lane.simulation.files if one.closed is not None]
+    whole = sum(one.bytes for one in closed)
+    return sum(one.disk_bytes for one in closed) / whole if whole else 1.0
 
 
 def _mean(sizes: dict[int, int], severity: int) -> int:

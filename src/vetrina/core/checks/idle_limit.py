@@ -1,0 +1,49 @@
+"""idle-limit: a limit of keep that never acts on this traffic.
+
+Another limit is always quicker, or there is too little traffic: the limit protects nothing. Needs `--events`.
+
+Found::
+
+    loggers: {root: {to: a}}
+    appenders: {a: {sink: file, path: /x/a.log, roll: {at-size: 1 KiB, rename-to: "/x/a.{n}.log", keep: {files: 50}}}}
+    # events
+    info ropeway one
+    info ropeway two
+
+Fine::
+
+    loggers: {root: {to: a}}
+    appenders: {a: {sink: file, path: /x/a.log, roll: {at-size: 1 B, rename-to: "/x/a.{n}.log", keep: {files: 1}}}}
+    # events
+    info ropeway one
+    info ropeway two
+    info ropeway three
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from vetrina.core.checks._check import Check, Hit, Scene
+from vetrina.core.checks._rolls import rolls
+
+
+def find(scene: Scene) -> Iterator[Hit]:
+    """Find limits by which no file was removed."""
+    for appender, roll in rolls(scene):
+        simulation = (scene.rolled or {}).get(appender.name)
+        if simulation is None:
+            continue
+        acted = {one.removed_by for one in simulation.files}
+        for name, limit in (("files", roll.keep.files), ("age", roll.keep.age), ("disk", roll.keep.disk)):
+            if limit is not None and name not in acted:
+                yield Hit(
+                    limit.origin,
+                    f"appender {appender.name}",
+                    f"keep.{name} of {appender.name} ({limit}) never acts on this traffic",
+                    "it removed no file: another limit was quicker, or there was too little traffic",
+                    "see vetrina rolling with --repeat or --scale whether it ever will",
+                )
+
+
+CHECK = Check("idle-limit", "hint", "a limit of keep that never acts on this traffic", find, needs="events")
