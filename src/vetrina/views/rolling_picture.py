@@ -6,8 +6,10 @@ It repeats byte for byte: no dates in the metadata, a fixed salt.
 from __future__ import annotations
 
 import io
+from collections import deque
 from collections.abc import Sequence
 from datetime import UTC, datetime, timedelta, tzinfo
+from heapq import heappop, heappush
 from typing import Any
 
 import matplotlib as mpl
@@ -70,7 +72,7 @@ def draw(name: str, found: FileSimulation, roll: Roll, zone: tzinfo, zone_name: 
         figure.text(
             0.08,
             0.925,
-            f"a bar runs from opening to closing, its thin line until the file is removed (\u00d7) or overwritten (!); times in {zone_name}",
+            f"a bar runs from opening to closing, its thin line until the file is removed (\u00d7) or overwritten (\u25c6); times in {zone_name}",
             fontsize=9,
             color="#555555",
         )
@@ -91,28 +93,22 @@ def _bars(axes: Any, files: Sequence[FileRecord], end: datetime) -> None:
                 boxes.append([(left, at - wide), (right, at - wide), (right, at + wide), (left, at + wide)])
         if boxes:
             axes.add_collection(PolyCollection(boxes, facecolors=colour, edgecolors=colour, linewidths=0.8))
-    for at, one in enumerate(files):
-        if one.closed is None:
-            continue
-        until = one.removed or end
-        axes.plot(
-            [_days(one.closed), _days(until)],
-            [at, at],
-            color="#9a9a9a",
-            linewidth=0.8 if count < 120 else 0.3,
-            solid_capstyle="butt",
-        )
-        if one.removed is not None:
-            sign = "!" if one.removed_by == "overwritten" else "\u00d7"
-            axes.text(
-                _days(until),
-                at,
-                sign,
+    closed = [(at, one) for at, one in enumerate(files) if one.closed is not None]
+    starts = [_days(one.closed) for _, one in closed if one.closed]
+    ends = [_days(one.removed or end) for _, one in closed]
+    axes.hlines([at for at, _ in closed], starts, ends, colors="#9a9a9a", linewidth=0.8 if count < 120 else 0.3)
+    size = 28 if count < 60 else 10 if count < 200 else 3
+    for sign, overwritten in (("x", False), ("D", True)):
+        gone = [(at, one) for at, one in closed if one.removed is not None and (one.removed_by == "overwritten") is overwritten]
+        if gone:
+            axes.scatter(
+                [_days(one.removed) for _, one in gone if one.removed],
+                [at for at, _ in gone],
+                s=size,
+                marker=sign,
                 color=_GONE,
-                fontsize=9 if count < 60 else 5,
-                ha="center",
-                va="center",
-                fontweight="bold",
+                linewidths=1,
+                zorder=3,
             )
     axes.set_ylim(count - 0.3, -0.7)
     axes.set_xlim(_days(files[0].opened), _days(end + timedelta(hours=1)))
@@ -185,15 +181,20 @@ def _disk(axes: Any, files: Sequence[FileRecord], moments: list[datetime], roll:
 
 
 def _history(axes: Any, files: Sequence[FileRecord], moments: list[datetime]) -> None:
-    spans = []
+    """Draw how far back the files reach: it grows with time, and drops when an old file goes."""
+    points: list[tuple[float, float]] = []
+    coming = deque(sorted((one for one in files if one.least is not None), key=lambda one: one.opened))
+    there: list[tuple[datetime, int, FileRecord]] = []
     for moment in moments:
-        there = [
-            one.least
-            for one in files
-            if one.least is not None and one.opened <= moment and (one.removed is None or one.removed > moment)
-        ]
-        spans.append((moment - min(there)) / timedelta(days=1) if there else 0.0)
-    axes.step([_days(one) for one in moments], spans, where="post", color="#4f7942", linewidth=1.4)
-    axes.set_ylim(0, max([*spans, 0.01]) * 1.2)
+        for after in (False, True):
+            while coming and coming[0].opened <= moment:
+                one = coming.popleft()
+                heappush(there, (one.least or moment, len(coming), one))
+            while there and (gone := there[0][2].removed) is not None and (gone < moment or (after and gone == moment)):
+                heappop(there)
+            span = max(timedelta(0), moment - there[0][0]) if there else timedelta(0)
+            points.append((_days(moment), span / timedelta(days=1)))
+    axes.plot([x for x, _ in points], [y for _, y in points], color="#4f7942", linewidth=1.4)
+    axes.set_ylim(0, max(*(y for _, y in points), 0.01) * 1.2)
     axes.set_ylabel("history, days", color=_INK)
     axes.grid(color="#e3e3e3", linewidth=0.6)

@@ -31,6 +31,7 @@ class Lane(Struct):
     make: Callable[[float | None], FileSimulation]
     hours: dict[datetime, list[int]] = {}
     levels: dict[int, list[int]] = {}
+    hour: list[int] | None = None
 
 
 class Rolling:
@@ -59,11 +60,17 @@ class Rolling:
 
     def feed(self, events: Iterable[Event]) -> None:
         """Send events through; each must have a level that the plan knows."""
+        begun = ended = _SOME_TIME
         for number, event in enumerate(events, start=self.events + 1):
             self.events = number
             time, count = event.time, event.count or 1
             if self._feeder is not None:
                 self._feeder.until(time)
+            if not begun <= time < ended:
+                begun = time.replace(minute=0, second=0, microsecond=0)
+                ended = begun + timedelta(hours=1)
+                for lane in self.lanes.values():
+                    lane.hour = None
             if event.mark == "start":
                 for lane in self._watching:
                     lane.simulation.start(time)
@@ -71,7 +78,9 @@ class Rolling:
                 size = lane.size(event, number)
                 data = lane.content(event, number) if lane.content else b""
                 lane.simulation.write(time, size, times * count, data)
-                hour = lane.hours.setdefault(time.replace(minute=0, second=0, microsecond=0), [0, 0])
+                hour = lane.hour
+                if hour is None:
+                    hour = lane.hour = lane.hours.setdefault(begun, [0, 0])
                 hour[0] += times * count
                 hour[1] += size * times * count
                 if self.tracks_levels:
