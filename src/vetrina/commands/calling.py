@@ -12,6 +12,7 @@ from enum import IntEnum
 from pathlib import Path
 from typing import Annotated, Any
 
+import msgspec
 import typer
 
 from vetrina.core.faults import refuse
@@ -78,7 +79,11 @@ def asked_text(found: InForce) -> str:
 
 def print_json(document: Any) -> None:
     """Write one JSON document to standard output."""
-    sys.stdout.write(json.dumps(document, ensure_ascii=False, indent=2) + "\n")
+    try:
+        compact = json.dumps(document, ensure_ascii=False, separators=(",", ":")).encode()
+    except UnicodeEncodeError:  # a call's words may hold what is no text
+        compact = json.dumps(document, separators=(",", ":")).encode()
+    sys.stdout.write(msgspec.json.format(compact, indent=2).decode() + "\n")
 
 
 def print_lines(lines: Iterable[screen.Line | str]) -> None:

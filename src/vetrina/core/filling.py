@@ -85,6 +85,7 @@ class Use(Struct, frozen=True):
     inner: tuple[Use, ...] = ()
     secret: bool = False
     text_within: str = ""
+    depth: int = 0
 
 
 class Filled(NamedTuple):
@@ -113,7 +114,7 @@ class Filler(Struct):
     environment: Mapping[str, str] = field(default_factory=dict)
     secret_names: tuple[str, ...] = ()
     used: set[str] = field(default_factory=set)
-    _known: dict[str, tuple[Filled, Use]] = field(default_factory=dict)
+    _known: dict[str, tuple[Filled, Use, int]] = field(default_factory=dict)
 
     def fill(self, scalar: Scalar) -> Filled | Fault:
         """Return the filled text of ``scalar``, or the fault that it has."""
@@ -158,7 +159,10 @@ class Filler(Struct):
 
     def _find(self, name: str, chain: tuple[str, ...]) -> tuple[Filled, Use] | None:
         if name in self._known and name not in chain:
-            return self._known[name]
+            filled, use, depth = self._known[name]
+            if len(chain) + depth > _DEEPEST:
+                raise _Bad(f"values use values more than {_DEEPEST} deep: {' -> '.join(chain[:4])} -> …", place=use.place)
+            return filled, use
         for source, table in (("option", self.options), ("env-file", self.env_file)):
             if name in table:
                 given = table[name]
@@ -177,9 +181,8 @@ class Filler(Struct):
             except _Bad as bad:
                 bad.place = bad.place or value.place
                 raise
-            use = Use(name, "value", "the plan's values", value.place, filled.shown, filled.uses)
-            if not chain:
-                self._known[name] = filled, use
+            use = Use(name, "value", "the plan's values", value.place, filled.shown, filled.uses, depth=1 + _depth(filled.uses))
+            self._known[name] = filled, use, use.depth
             return filled, use
         if name in self.environment:
             return self._outside(name, "environment", self.environment[name], "the process environment", None)
@@ -200,6 +203,11 @@ class Filler(Struct):
             "no --env, env file, value of the plan or environment variable has this name",
             f'did you mean "{close[0]}"?' if close else f"give it with --env {name}=…, or a default: ${{{name}:-…}}",
         )
+
+
+def _depth(uses: tuple[Use, ...]) -> int:
+    """Return how deep values stand inside values below some uses; each is remembered with its own depth."""
+    return max((one.depth for one in uses), default=0)
 
 
 class Hole(NamedTuple):

@@ -122,7 +122,7 @@ class Counter:
                 event = read(line)
                 if event.time.tzinfo is not UTC:
                     raise KeyError  # noqa: TRY301  (looked at closely)
-                flow = flows[event.logger, event.level]
+                flow = flows.get((event.logger, event.level)) or self._flow(event)
             except (ValueError, KeyError, RecursionError):
                 rescued = rescue(at, line)
                 if rescued is not None:

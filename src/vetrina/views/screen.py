@@ -159,12 +159,16 @@ def table(heads: Sequence[Column], rows: Sequence[Sequence[Span]], width: int, i
     gap = 2
     over = indent + sum(widths) + gap * (len(widths) - 1) - width
     while over > 0:
-        shrinking = [at for at, head in enumerate(heads) if head.least and widths[at] > head.least]
+        shrinking = sorted(
+            (at for at, head in enumerate(heads) if head.least and widths[at] > head.least), key=lambda at: -widths[at]
+        )
         if not shrinking:
             break
-        widest = max(shrinking, key=lambda at: widths[at])
-        widths[widest] -= 1
-        over -= 1
+        widest = shrinking[0]
+        floor = max(heads[widest].least, widths[shrinking[1]] - 1 if len(shrinking) > 1 else 0)
+        step = max(1, min(over, widths[widest] - floor))
+        widths[widest] -= step
+        over -= step
     lead = Span(" " * indent)
     lines: list[Line] = []
     if any(head.heading for head in heads):
