@@ -20,9 +20,9 @@ from vetrina.core.in_force import InForce
 from vetrina.core.plan import Plan
 from vetrina.core.quantities import duration, size
 from vetrina.core.rolling.outlook import Advice, advise, coming_names, kept_history
-from vetrina.core.rolling.running import Rolling, measured_ratio, repeated
+from vetrina.core.rolling.running import Lane, Rolling, measured_ratio, repeated
 from vetrina.core.rolling.simulation import FileSimulation
-from vetrina.core.rolling.traffic_models import Stream, redrawn, scaled, stream_of
+from vetrina.core.rolling.traffic_models import Outlook, Stream, redrawn, scaled, stream_of
 from vetrina.core.routing import Router
 from vetrina.core.templates import clocks
 from vetrina.formats.events import EventStream, open_input
@@ -129,6 +129,15 @@ def run(
             lines.append([])
     calling.print_lines(lines[:-1])
     traffic.remark_bad_lines()
+
+
+def _outlook(lane: Lane, runs: int, seed: int) -> Outlook:
+    try:
+        return redrawn(lane, partial(lane.make, measured_ratio(lane)), runs, seed, kept_history)
+    except ImportError:
+        raise refuse(
+            "drawing traffic again needs NumPy, which is not installed", fix="pip install 'vetrina[plot]'", where="--runs"
+        ) from None
 
 
 class _Traffic:
