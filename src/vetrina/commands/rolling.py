@@ -107,11 +107,7 @@ def run(
     zone = clocks.zone(found.plan.zone)
     lines: list[Line] = []
     for name, lane in rolling.lanes.items():
-        outlook = (
-            redrawn(lane, partial(lane.make, measured_ratio(lane)), runs, seed, kept_history)
-            if runs and lane.simulation.files
-            else None
-        )
+        outlook = _outlook(lane, runs, seed) if runs and lane.simulation.files else None
         advice = traffic.advise(found, name, *wish) if wish else None
         if json:
             extra = {
