@@ -114,6 +114,12 @@ class LogReader:
             yield from enumerate(data.decode(self.encoding, "replace").split("\n"), start=1)
             return
         for lines in batches:
+            texts = self._all_at_once(lines)
+            if texts is not None:
+                for text in texts:
+                    number += 1
+                    yield number, text.removesuffix("\r")
+                continue
             for line in lines:
                 number += 1
                 if len(line) > LONGEST_LINE:
@@ -124,8 +130,20 @@ class LogReader:
                 except UnicodeDecodeError:
                     self._misfit(name, number, f"the line is not {self.encoding} (--encoding names another)")
 
+    def _all_at_once(self, lines: list[bytes]) -> list[str] | None:
+        """Return lines decoded together, None where one of them is too long or not of the encoding."""
+        if len(max(lines, key=len)) > LONGEST_LINE:
+            return None
+        try:
+            return b"\n".join(lines).decode(self.encoding).split("\n")
+        except UnicodeDecodeError:
+            return None
+
     def _read_text(self, lines: Iterator[tuple[int, str]], name: str, inverse: Inverse) -> Iterator[Event]:
         """Join further lines to the event before them, where the template has a place for them."""
+        if inverse.quick is not None and inverse.has_date:
+            yield from self._read_quickly(lines, name, inverse, inverse.quick)
+            return
         values: Values | None = None
         further: list[str] = []
         begun = 0
@@ -145,6 +163,38 @@ class LogReader:
             values, further, begun = found, [], number
         if values is not None:
             yield from self._one(_joined(values, further, place), begun, name, "its time cannot be completed")
+
+    def _read_quickly(
+        self, lines: Iterator[tuple[int, str]], name: str, inverse: Inverse, quick: Callable[[str], Event | None]
+    ) -> Iterator[Event]:
+        """Do the same for templates of usual parts: millions of lines, one call for each."""
+        event: Event | None = None
+        further: list[str] = []
+        place, default = inverse.further, self._level
+        levelless = not any(one.source in {"level", "severity"} for one in inverse.placeholders)
+        for number, line in lines:
+            try:
+                found = quick(line)
+            except ValueError:
+                found = None
+            if found is None:
+                if event is not None and place:
+                    further.append(line)
+                elif line:
+                    self._misfit(name, number, f"it stops fitting at character {inverse.stops_fitting(line) + 1}")
+                    if not self.events and self.misfits == PATIENCE:
+                        raise self._no_fit(line, inverse, name)
+                continue
+            if event is not None:
+                self.events += 1
+                yield _extended(event, further, place) if further else event
+                further = []
+            event = found
+            if levelless:
+                event.level = default
+        if event is not None:
+            self.events += 1
+            yield _extended(event, further, place) if further else event
 
     def _no_fit(self, line: str, inverse: Inverse, name: str) -> Refused:
         at = inverse.stops_fitting(line)
@@ -255,6 +305,16 @@ def _date_of(name: str) -> date | None:
         return date(*map(int, found.groups())) if found else None
     except ValueError:
         return None
+
+
+def _extended(event: Event, further: list[str], place: str) -> Event:
+    """Put further lines where they belong: to the message, or as the error."""
+    rest = "\n".join(further)
+    if place == "error":
+        event.error = rest
+    else:
+        event.message = f"{event.message}\n{rest}" if event.message else rest
+    return event
 
 
 def _joined(values: Values, further: list[str], place: str) -> Values:

@@ -18,6 +18,7 @@ from typing import Any
 
 from msgspec import Struct
 
+from vetrina.core.events import Event
 from vetrina.core.levels import HIGHEST, LOWEST
 from vetrina.core.templates import clocks
 from vetrina.core.templates.compiling import TextTemplate
@@ -67,7 +68,7 @@ class Inverse(Struct, frozen=True):
 
     ``cut`` returns the raw texts of a whole record by placeholder, None where it does not fit. ``further`` is where
     lines that begin no record belong: `error`, `message`, or nothing (they do not fit). ``has_date`` tells whether
-    its times are complete.
+    its times are complete. ``quick`` makes an event of a line in one go, where the template has only usual parts.
     """
 
     cut: Callable[[str], tuple[str, ...] | None]
@@ -77,6 +78,7 @@ class Inverse(Struct, frozen=True):
     has_time: bool
     has_date: bool
     stops_fitting: Callable[[str], int]
+    quick: Callable[[str], Event | None] | None = None
 
     def values(self, record: str) -> Values | None:
         """Return the event's values in a record, None where it does not fit; a time is under `clock` until dated."""
@@ -110,6 +112,7 @@ def invert(template: TextTemplate) -> Inverse:
         bool(times),
         any(_dated(one) for one in times),
         _fitting(pieces),
+        _quick_events(pieces, placeholders, template),
     )
 
 
@@ -202,17 +205,62 @@ def _levels(one: Placeholder, template: TextTemplate) -> dict[str, int]:
     return found
 
 
+_USUAL = {"time", "level", "severity", "logger", "message", "text", "thread", "process", "host"}
+
+
+def _quick_events(
+    pieces: list[_Piece], placeholders: tuple[Placeholder, ...], template: TextTemplate
+) -> Callable[[str], Event | None] | None:
+    """Return a function from a line to its event, None for a template with unusual, repeated or undated parts."""
+    kinds = [{"severity": "level", "text": "message"}.get(one.source, one.source) for one in placeholders]
+    if not {one.source for one in placeholders} <= _USUAL or len(set(kinds)) != len(kinds) or "time" not in kinds:
+        return None
+    names: dict[str, Any] = {"Event": Event, "parsed": datetime.fromisoformat}
+    made = {"time": "", "level": "'info'", "logger": "''", "message": "''", "thread": "None", "process": "None", "host": "None"}
+    cut: list[str] = [f"v{at}" for at, piece in enumerate(pieces) if not piece.literal]
+    for name, kind, one in zip(cut, kinds, placeholders, strict=True):
+        if kind == "time":
+            zone_, pattern = _zone_and_pattern(one, template)
+            order = str.upper if pattern is None else _quick_reader(clocks.directives(pattern))
+            if order is None or any(step.name.startswith("epoch") for step in one.steps):
+                return None
+            names |= {"order": order, "zone": zone_}
+            made["time"] = f"parsed(order({name}))" + ("" if pattern is None else ".replace(tzinfo=zone)")
+        elif kind == "level":
+            names["levels"] = {text: template.setting.scale.name(severity) for text, severity in _levels(one, template).items()}
+            made["level"] = f"levels[{name}]"
+        else:
+            names[f"undo_{kind}"] = _undoing(one)
+            text = f"undo_{kind}({name})" if one.steps else name
+            made[kind] = {"logger": f"('' if {name} == 'root' else {text})", "message": text}.get(kind, f"({text} or None)")
+    event = "Event({time}, {level}, {logger}, {message}, None, None, {thread}, None, {process}, {host})".format(**made)
+    found: Callable[[str], Event | None] = _cutter(pieces, event, names)
+    return found
+
+
+def _zone_and_pattern(one: Placeholder, template: TextTemplate) -> tuple[tzinfo, str | None]:
+    zone_ = template.setting.zone
+    for step in one.steps:
+        if step.name == "in":
+            zone_ = clocks.zone(step.argument or "UTC")
+    return zone_, next((step.argument or "" for step in one.steps if step.name == "%"), None)
+
+
 def _compile(pieces: list[_Piece]) -> Callable[[str], tuple[str, ...] | None]:
+    """Return a function that cuts a record into the texts of its placeholders."""
+    cut = "".join(f"v{at}, " for at, piece in enumerate(pieces) if not piece.literal)
+    found: Callable[[str], tuple[str, ...] | None] = _cutter(pieces, f"({cut})", {})
+    return found
+
+
+def _cutter(pieces: list[_Piece], result: str, names: dict[str, Any]) -> Any:
     """Return a function that cuts a record at its literals: straight code, no search but for the next literal."""
-    names: dict[str, Any] = {}
     lines = ["def cut(s):", "    p = 0"]
-    found: list[str] = []
     for at, piece in enumerate(pieces):
         if piece.literal:
             names[f"l{at}"] = piece.literal
             lines += [f"    if not s.startswith(l{at}, p): return None", f"    p += {len(piece.literal)}"]
             continue
-        found.append(f"v{at}")
         after = pieces[at + 1] if at + 1 < len(pieces) else None
         if piece.closed:
             names[f"m{at}"] = re.compile(piece.closed).match
@@ -235,10 +283,9 @@ def _compile(pieces: list[_Piece]) -> Callable[[str], tuple[str, ...] | None]:
                 f"    v{at} = s[p:m.start()]",
                 "    p = m.start()",
             ]
-    lines += ["    if p != len(s): return None", f"    return ({''.join(f'{name}, ' for name in found)})"]
+    lines += ["    if p != len(s): return None", f"    return {result}"]
     exec(compile("\n".join(lines), "<inverse>", "exec"), names)  # noqa: S102  (only our own code and bound names go in)
-    cut: Callable[[str], tuple[str, ...] | None] = names["cut"]
-    return cut
+    return names["cut"]
 
 
 def _fitting(pieces: list[_Piece]) -> Callable[[str], int]:
