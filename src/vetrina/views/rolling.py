@@ -103,7 +103,7 @@ def _row(one: FileRecord, zone: tzinfo) -> list[Span]:
     after = span("·", "quiet")
     if one.removed is not None:
         gone = one.removed_by == "overwritten"
-        words = f"overwritten, {number(one.lost)} events lost" if gone else f"by {one.removed_by}, {show(one.removed)}"
+        words = f"overwritten, {number(one.lost)} events lost" if gone else f"{show(one.removed)[:10]} by {one.removed_by}"
         after = span(words, "bad" if gone else "quiet")
     elif one.lost:
         after = span(f"{number(one.lost)} events emptied out", "bad")
