@@ -62,8 +62,8 @@ def rolling_lines(lane: Lane, zone: tzinfo, width: int, *, every_file: bool) -> 
     )
     rows = [_row(one, zone) for one in shown]
     heads = [
-        Column("file", least=31), Column("opened"), Column("closed"), Column("why"), Column("events", right=True),
-        Column("bytes", right=True), Column("on disk", right=True), Column("removed", least=14),
+        Column("file", least=28), Column("opened"), Column("closed"), Column("why"), Column("events", right=True),
+        Column("bytes", right=True), Column("on disk", right=True), Column("removed", least=19),
     ]  # fmt: skip
     lines += table(heads, rows, width, 2)
     if len(shown) < len(found.files):
