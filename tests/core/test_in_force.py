@@ -226,7 +226,6 @@ def test_paths(path: str, expected: list[str] | None) -> None:
     assert (None if isinstance(found, str) else [step.name for step in found[0]]) == expected
 
 
-SPOTS = ["title", "deliver", "assume"]
 SMALL = st.fixed_dictionaries(
     {},
     optional={

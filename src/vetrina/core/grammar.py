@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from typing import Any
 
 from msgspec.structs import force_setattr
@@ -331,5 +330,3 @@ PLAN_KEYS = {
 PLAN = Record(name="a plan", keys=PLAN_KEYS)
 PLAN_FILE = Record(name="a plan", keys=dict(PLAN_KEYS))
 PLAN_FILE.keys["stages"] = Key(MapOf(PLAN), "named layers, chosen with --stage")
-
-SPACES = re.compile(r"\s")

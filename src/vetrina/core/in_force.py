@@ -15,7 +15,7 @@ from msgspec.structs import replace
 
 from vetrina.core.building import build
 from vetrina.core.faults import Fault, Refused, offer
-from vetrina.core.filling import Filler, Given, typed
+from vetrina.core.filling import Filler, Given, fold_name, typed
 from vetrina.core.grammar import PLAN, PLAN_FILE, VERSION, root_name
 from vetrina.core.layers import Held, Layer, Step, lay, lay_path
 from vetrina.core.nodes import Mapping, Node, Scalar, Source, kind_of, synthetic
@@ -272,11 +272,7 @@ def filler_for(held: Held, asked: Asked) -> Filler:
 def _mask_names(held: Held) -> tuple[str, ...]:
     mask = held.get("mask")
     names = mask.get("names") if mask else None
-    return tuple(
-        re.sub(r"[-_ .]", "", item.node.text.lower())
-        for item in (names.items or [] if names else [])
-        if isinstance(item.node, Scalar)
-    )
+    return tuple(fold_name(item.node.text) for item in (names.items or [] if names else []) if isinstance(item.node, Scalar))
 
 
 def _try_stages(shaped: Mapping, asked: Asked, name: str, folder: str, tried: tuple[str, ...]) -> Report:

@@ -79,7 +79,6 @@ class _Writer:
     def __init__(self, found: InForce, *, defaults: bool) -> None:
         self._filler = found.filler
         self._defaults = defaults
-        self._separate: set[int] = set()
 
     def write(self, kind: Kind, held: Held) -> Written | None:
         """Return a value as it would be written, None where it counts as not given."""

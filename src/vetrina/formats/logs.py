@@ -49,24 +49,18 @@ class LogReader:
         self._last_clock = timedelta(0)
         self._level = default_level
         self._inverse: Inverse | None = None
+        self._columns: list[Inverse] = []
         try:
             self._read = self._reader(template)
         except Collision as collision:
-            raise Refused(
-                [
-                    Fault(
-                        "not-invertible",
-                        f"this template cannot be read back: {collision.what}",
-                        fix=collision.fix,
-                        where="read",
-                    )
-                ]
-            ) from None
+            what = f"this template cannot be read back: {collision.what}"
+            raise Refused([Fault("not-invertible", what, fix=collision.fix, where="read")]) from None
 
     def _reader(self, template: Template) -> Read:
         if isinstance(template, JsonObjectForm):
             return _json_reader(template)
         if isinstance(template, CsvRow):
+            self._columns = [invert(text) for text in template.texts]
             return lambda _record: None
         if isinstance(template, SyslogLine):
             return _syslog_reader(invert(template.texts[0]))
@@ -204,19 +198,7 @@ class LogReader:
         ])  # fmt: skip
 
     def _read_csv(self, lines: Iterator[tuple[int, str]], name: str, template: CsvRow) -> Iterator[Event]:
-        try:
-            columns = [invert(text) for text in template.texts]
-        except Collision as collision:
-            raise Refused(
-                [
-                    Fault(
-                        "not-invertible",
-                        f"this template cannot be read back: {collision.what}",
-                        fix=collision.fix,
-                        where="read",
-                    )
-                ]
-            ) from None
+        columns = self._columns
         seen = 0
 
         def feed() -> Iterator[str]:

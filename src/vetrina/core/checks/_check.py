@@ -15,7 +15,7 @@ from vetrina.core.in_force import InForce
 from vetrina.core.levels import HIGHEST, LOWEST, OFF
 from vetrina.core.loggers import Tree
 from vetrina.core.origins import Origin
-from vetrina.core.plan import Appender, Attachment, Logger, Plan, Rule
+from vetrina.core.plan import Appender, Attachment, Plan, Rule
 from vetrina.core.rolling.simulation import FileSimulation
 
 Severity = Literal["error", "warning", "hint"]
@@ -218,11 +218,6 @@ class RuleList(Struct, frozen=True):
     rules: tuple[Rule, ...]
     severities: tuple[int, int] | None
     loggers: tuple[str, ...]
-
-
-def own_level(entry: Logger) -> int | None:
-    """Return the level that an entry sets, None where it sets none."""
-    return entry.level.value if entry.level else None
 
 
 def subtree_sizes(scene: Scene) -> dict[str, int]:

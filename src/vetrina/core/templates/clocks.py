@@ -12,7 +12,7 @@ from zoneinfo import ZoneInfo
 
 Show = Callable[[datetime], str]
 UTC_NAMES = frozenset({"UTC", "Etc/UTC", "Etc/UCT", "UCT", "Zulu", "Etc/Zulu", "Universal", "Etc/Universal"})
-_MONTHS = [
+MONTHS = [
     "January",
     "February",
     "March",
@@ -93,8 +93,8 @@ DIRECTIVES: dict[str, Show] = {
     "%S": lambda t: f"{t.second:02}",
     "%y": lambda t: f"{t.year % 100:02}",
     "%j": lambda t: f"{t.timetuple().tm_yday:03}",
-    "%b": lambda t: _MONTHS[t.month - 1][:3],
-    "%B": lambda t: _MONTHS[t.month - 1],
+    "%b": lambda t: MONTHS[t.month - 1][:3],
+    "%B": lambda t: MONTHS[t.month - 1],
     "%a": lambda t: _DAYS[t.weekday()][:3],
     "%A": lambda t: _DAYS[t.weekday()],
     "%p": lambda t: "AM" if t.hour < 12 else "PM",

@@ -25,28 +25,8 @@ from vetrina.core.templates.compiling import TextTemplate
 from vetrina.core.templates.language import Placeholder
 from vetrina.core.templates.steps import TEXT_STEPS
 
-Cut = Callable[[str], "dict[str, Any] | None"]
 Values = dict[str, Any]
-_MONTHS = {
-    name[:3]: at
-    for at, name in enumerate(
-        [
-            "January",
-            "February",
-            "March",
-            "April",
-            "May",
-            "June",
-            "July",
-            "August",
-            "September",
-            "October",
-            "November",
-            "December",
-        ],
-        1,
-    )
-}
+_MONTHS = {name[:3]: at for at, name in enumerate(clocks.MONTHS, start=1)}
 _ISO = r"\d{4}-\d\d-\d\d[Tt ]\d\d:\d\d:\d\d(?:\.\d+)?(?:[Zz]|[+-]\d\d:\d\d)"
 _DIGITS = {
     "%Y": r"\d{4}", "%m": r"\d\d", "%d": r"\d\d", "%H": r"\d\d", "%M": r"\d\d", "%S": r"\d\d", "%y": r"\d\d", "%j": r"\d{3}", "%I": r"\d\d",
