@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import json
 import re
+from collections.abc import Callable
 from datetime import datetime
 from typing import Annotated, Any, Final
 
@@ -99,9 +100,9 @@ def look_up(fields: JsonObject | None, name: str) -> Any:
 
 
 class _Shape(msgspec.Struct, gc=False):
-    """A message cut at its holes: its literal parts as a `%` format, and the holes' names."""
+    """A message cut at its holes: how to fill it from fields, and the holes' names."""
 
-    layout: str
+    fill: Callable[[JsonObject | None], str]
     names: tuple[str, ...]
 
 
@@ -109,13 +110,52 @@ class _Shapes(dict[str, _Shape]):
     """Message to its shape; emptied when there are too many."""
 
     def __missing__(self, message: str) -> _Shape:
-        layout = HOLE.sub("%s", message.replace("%", "%%"))
-        found = _Shape(layout, tuple(match.group(1) for match in HOLE.finditer(message)))
+        names = tuple(match.group(1) for match in HOLE.finditer(message))
+        found = _Shape(_filling(message, names), names)
         if len(self) >= _PARTS_KEPT:
             self.clear()
         if len(message) <= _PARTS_KEPT:
             self[message] = found
         return found
+
+
+def _filling(message: str, names: tuple[str, ...]) -> Callable[[JsonObject | None], str]:
+    """Return the function from fields to the filled message.
+
+    One and two holes that hold text or integers, which is most of all messages, are filled without a list.
+    """
+    if not names:
+        return lambda _fields: message
+    literals = HOLE.split(message)[::2]
+    layout = "%s".join(literal.replace("%", "%%") for literal in literals)
+
+    def fill(fields: JsonObject | None) -> str:
+        return layout % tuple([_hole_text(fields or {}, name) for name in names])
+
+    if len(names) > 2:
+        return fill
+    first, last = names[0], names[-1]
+    start, middle, end = literals[0], literals[1], literals[-1]
+
+    def fill_one(fields: JsonObject | None) -> str:
+        value = fields.get(first) if fields else None
+        kind = type(value)
+        return f"{start}{value}{end}" if kind is str or kind is int else fill(fields)
+
+    def fill_two(fields: JsonObject | None) -> str:
+        if fields:
+            one, two = fields.get(first), fields.get(last)
+            kind, other = type(one), type(two)
+            if (kind is str or kind is int) and (other is str or other is int):
+                return f"{start}{one}{middle}{two}{end}"
+        return fill(fields)
+
+    return fill_two if len(names) == 2 else fill_one
+
+
+def _hole_text(fields: JsonObject, name: str) -> str:
+    value = look_up(fields, name)
+    return "{" + name + "}" if value is MISSING else text_of(value)
 
 
 SHAPES = _Shapes()
@@ -124,22 +164,7 @@ SHAPES = _Shapes()
 def filled(event: Event) -> str:
     """Return the message with its holes filled; a hole without such a field stays as written."""
     message = event.message
-    if "{" not in message:
-        return message
-    shape = SHAPES[message]
-    if not shape.names:
-        return message
-    fields = event.fields or {}
-    values: list[object] = []
-    for name in shape.names:
-        value = fields.get(name, MISSING)
-        kind = type(value)
-        if kind is not str and kind is not int:
-            if value is MISSING:
-                value = look_up(fields, name)
-            value = "{" + name + "}" if value is MISSING else text_of(value)
-        values.append(value)
-    return shape.layout % tuple(values)
+    return SHAPES[message].fill(event.fields) if "{" in message else message
 
 
 def unfilled(event: Event) -> int:

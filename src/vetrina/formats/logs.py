@@ -88,41 +88,39 @@ class LogReader:
                 ]
             )
         lines = Lines(name)
-        text_lines = self._decoded(lines.batches(file), name)
+        batches = self._decoded(lines.batches(file), name)
         if isinstance(self.template, CsvRow):
-            yield from self._read_csv(text_lines, name, self.template)
+            yield from self._read_csv(_numbered(batches), name, self.template)
         elif self._inverse is not None:
-            yield from self._read_text(text_lines, name, self._inverse)
+            yield from self._read_text(batches, name, self._inverse)
         else:
-            for number, line in text_lines:
+            for number, line in _numbered(batches):
                 if line:
                     yield from self._one(self._read(line), number, name, "it is not of this format")
         if lines.broken:
             self._misfit(name, 0, lines.broken)
 
-    def _decoded(self, batches: Iterator[list[bytes]], name: str) -> Iterator[tuple[int, str]]:
-        number = 0
-        wide = self.encoding.startswith("utf-16")
-        if wide:
+    def _decoded(self, batches: Iterator[list[bytes]], name: str) -> Iterator[tuple[int, list[str]]]:
+        """Yield decoded lines in batches, each with the number of its first line; what cannot be decoded is told."""
+        if self.encoding.startswith("utf-16"):
             data = b"\n".join(line for lines in batches for line in lines)
-            yield from enumerate(data.decode(self.encoding, "replace").split("\n"), start=1)
+            yield 1, _without_returns(data.decode(self.encoding, "replace").split("\n"))
             return
+        number = 1
         for lines in batches:
             texts = self._all_at_once(lines)
             if texts is not None:
-                for text in texts:
-                    number += 1
-                    yield number, text.removesuffix("\r")
-                continue
-            for line in lines:
-                number += 1
-                if len(line) > LONGEST_LINE:
-                    self._misfit(name, number, f"the line is longer than {LONGEST_LINE >> 20} MiB")
-                    continue
-                try:
-                    yield number, line.decode(self.encoding).removesuffix("\r")
-                except UnicodeDecodeError:
-                    self._misfit(name, number, f"the line is not {self.encoding} (--encoding names another)")
+                yield number, _without_returns(texts)
+            else:
+                for at, line in enumerate(lines, start=number):
+                    if len(line) > LONGEST_LINE:
+                        self._misfit(name, at, f"the line is longer than {LONGEST_LINE >> 20} MiB")
+                        continue
+                    try:
+                        yield at, [line.decode(self.encoding).removesuffix("\r")]
+                    except UnicodeDecodeError:
+                        self._misfit(name, at, f"the line is not {self.encoding} (--encoding names another)")
+            number += len(lines)
 
     def _all_at_once(self, lines: list[bytes]) -> list[str] | None:
         """Return lines decoded together, None where one of them is too long or not of the encoding."""
@@ -133,62 +131,50 @@ class LogReader:
         except UnicodeDecodeError:
             return None
 
-    def _read_text(self, lines: Iterator[tuple[int, str]], name: str, inverse: Inverse) -> Iterator[Event]:
-        """Join further lines to the event before them, where the template has a place for them."""
-        if inverse.quick is not None and inverse.has_date:
-            yield from self._read_quickly(lines, name, inverse, inverse.quick)
-            return
-        values: Values | None = None
-        further: list[str] = []
-        begun = 0
-        place = inverse.further
-        for number, line in lines:
-            found = inverse.values(line)
-            if found is None:
-                if values is not None and place:
-                    further.append(line)
-                elif line:
-                    self._misfit(name, number, f"it stops fitting at character {inverse.stops_fitting(line) + 1}")
-                    if not self.events and self.misfits == PATIENCE:
-                        raise self._no_fit(line, inverse, name)
-                continue
-            if values is not None:
-                yield from self._one(_joined(values, further, place), begun, name, "its time cannot be completed")
-            values, further, begun = found, [], number
-        if values is not None:
-            yield from self._one(_joined(values, further, place), begun, name, "its time cannot be completed")
-
-    def _read_quickly(
-        self, lines: Iterator[tuple[int, str]], name: str, inverse: Inverse, quick: Callable[[str], Event | None]
+    def _read_text(  # noqa: C901  (the inner loop of millions of lines, in one piece)
+        self, batches: Iterator[tuple[int, list[str]]], name: str, inverse: Inverse
     ) -> Iterator[Event]:
-        """Do the same for templates of usual parts: millions of lines, one call for each."""
+        """Join further lines to the event before them, where the template has a place for them."""
         event: Event | None = None
         further: list[str] = []
-        place, default = inverse.further, self._level
+        place = inverse.further
+        quick = inverse.quick if inverse.has_date and inverse.quick is not None else self._slowly(inverse)
+        default = self._level
         levelless = not any(one.source in {"level", "severity"} for one in inverse.placeholders)
-        for number, line in lines:
-            try:
-                found = quick(line)
-            except ValueError:
-                found = None
-            if found is None:
-                if event is not None and place:
-                    further.append(line)
-                elif line:
-                    self._misfit(name, number, f"it stops fitting at character {inverse.stops_fitting(line) + 1}")
-                    if not self.events and self.misfits == PATIENCE:
-                        raise self._no_fit(line, inverse, name)
-                continue
-            if event is not None:
-                self.events += 1
-                yield _extended(event, further, place) if further else event
-                further = []
-            event = found
-            if levelless:
-                event.level = default
+        for first, lines in batches:
+            for at, line in enumerate(lines):
+                try:
+                    found = quick(line)
+                except ValueError:
+                    found = None
+                if found is None:
+                    if event is not None and place:
+                        further.append(line)
+                    elif line:
+                        self._misfit(name, first + at, f"it stops fitting at character {inverse.stops_fitting(line) + 1}")
+                        if not self.events and self.misfits == PATIENCE:
+                            raise self._no_fit(line, inverse, name)
+                    continue
+                if event is not None:
+                    self.events += 1
+                    if further:
+                        event, further = _extended(event, further, place), []
+                    yield event
+                event = found
+                if levelless:
+                    event.level = default
         if event is not None:
             self.events += 1
             yield _extended(event, further, place) if further else event
+
+    def _slowly(self, inverse: Inverse) -> Callable[[str], Event | None]:
+        """Return the function from a line to its event for templates of any parts, and for times without a day."""
+
+        def event(line: str) -> Event | None:
+            values = inverse.values(line)
+            return None if values is None else self._event(values)
+
+        return event
 
     def _no_fit(self, line: str, inverse: Inverse, name: str) -> Refused:
         at = inverse.stops_fitting(line)
@@ -293,17 +279,19 @@ def _extended(event: Event, further: list[str], place: str) -> Event:
     """Put further lines where they belong: to the message, or as the error."""
     rest = "\n".join(further)
     if place == "error":
-        event.error = rest
+        event.error = f"{event.error}\n{rest}" if isinstance(event.error, str) and event.error else rest
     else:
         event.message = f"{event.message}\n{rest}" if event.message else rest
     return event
 
 
-def _joined(values: Values, further: list[str], place: str) -> Values:
-    if further:
-        rest = "\n".join(further)
-        values[place] = f"{values[place]}\n{rest}" if values.get(place) else rest
-    return values
+def _without_returns(lines: list[str]) -> list[str]:
+    return [line.removesuffix("\r") for line in lines]
+
+
+def _numbered(batches: Iterator[tuple[int, list[str]]]) -> Iterator[tuple[int, str]]:
+    for first, lines in batches:
+        yield from enumerate(lines, start=first)
 
 
 def _merged(values: Values, found: Values) -> Values:

@@ -178,6 +178,89 @@ def by_pattern(pattern: str, zone_: tzinfo) -> Show:
     return show
 
 
+class Seconds:
+    """How times are shown whose text hangs on the whole second, but for the digits of one fraction at most.
+
+    Each second is shown once and remembered by day and second of the day (UTC, from 1970-01-01) as what stands before
+    and after the fraction; the digits come from ``digits`` by microseconds // ``step``.
+    """
+
+    __slots__ = ("_cut", "days", "digits", "step")
+
+    def __init__(self, cut: Callable[[datetime], tuple[str, str]], places: int) -> None:
+        self._cut = cut
+        self.step = {0: 1_000_000, 3: 1000, 6: 1}[places]
+        self.digits = _DIGITS.get(places) or _DIGITS.setdefault(places, _Digits(places))
+        self.days: dict[int, dict[int, tuple[str, str]]] = _Days()
+
+    def look(self, time: datetime, since: timedelta) -> tuple[str, str]:
+        """Return what stands before and after the fraction of a second not met so far, and remember it."""
+        found = self._cut(time)
+        if _FIRST_SAFE_DAY < since.days < _LAST_SAFE_DAY:
+            day = self.days[since.days]
+            if len(day) >= _KEPT:
+                day.clear()
+            day[since.seconds] = found
+        return found
+
+
+class _Days(dict[int, dict[int, tuple[str, str]]]):
+    """Day to its seconds; emptied when there are too many."""
+
+    def __missing__(self, day: int) -> dict[int, tuple[str, str]]:
+        if len(self) >= _DAYS_KEPT:
+            self.clear()
+        found: dict[int, tuple[str, str]] = {}
+        self[day] = found
+        return found
+
+
+class _Digits(dict[int, str]):
+    """Count to its digits, filled as they are met: of no, three or six places."""
+
+    def __init__(self, places: int) -> None:
+        super().__init__()
+        self._places = places
+
+    def __missing__(self, count: int) -> str:
+        text = f"{count:0{self._places}}" if self._places else ""
+        if self._places < 6:
+            self[count] = text
+        return text
+
+
+_KEPT, _DAYS_KEPT = 4096, 16
+_FIRST_SAFE_DAY, _LAST_SAFE_DAY = -719_000, 2_932_000
+"""Near the ends of the calendar a zone's time can overflow, and one instant has several looks."""
+_DIGITS: dict[int, _Digits] = {}
+EPOCH = _EPOCH
+
+
+def iso_by_seconds(zone_: tzinfo) -> Seconds:
+    """Return `iso` in the form that remembers seconds."""
+    show = iso(zone_)
+
+    def cut(time: datetime) -> tuple[str, str]:
+        text = show(time)
+        return text[:20], text[23:]
+
+    return Seconds(cut, 3)
+
+
+def pattern_by_seconds(pattern: str, zone_: tzinfo) -> Seconds | None:
+    """Return `by_pattern` in the form that remembers seconds; None where the pattern shows two fractions."""
+    pieces = directives(pattern)
+    fractions = [at for at, piece in enumerate(pieces) if piece in {"%3f", "%6f"}]
+    if len(fractions) > 1:
+        return None
+    at = fractions[0] if fractions else len(pieces)
+    before, after = by_pattern("".join(pieces[:at]), zone_), by_pattern("".join(pieces[at + 1 :]), zone_)
+    places = int(pieces[at][1]) if fractions else 0
+    if len(pieces) <= at + 1:
+        return Seconds(lambda time: (before(time), ""), places)
+    return Seconds(lambda time: (before(time), after(time)), places)
+
+
 def _joined(parts: list[str | tuple[int, int]], names: dict[str, object]) -> list[str | tuple[int, int]]:
     """Join slices whose literal between them stands in the ISO form as well."""
     joined: list[str | tuple[int, int]] = []

@@ -12,7 +12,7 @@ from typing import Any
 
 from msgspec import Struct, field
 
-from vetrina.core.events import MISSING, Event, error_text, filled, look_up, other_fields, pairs, text_of
+from vetrina.core.events import MISSING, SHAPES, Event, error_text, look_up, other_fields, pairs, text_of
 from vetrina.core.faults import nearest, offer
 from vetrina.core.levels import Scale, Severities
 from vetrina.core.plan import Mask
@@ -99,15 +99,15 @@ SOURCES: dict[str, tuple[str, str]] = {
     "level": ("level", ""),
     "severity": ("level", ""),
     "logger": ("logger", ""),
-    "message": ("text", '(filled(e) if "{" in e.message else e.message)'),
+    "message": ("text", '(m if "{" not in (m := e.message) else shapes[m].fill(e.fields))'),
     "text": ("text", "e.message"),
     "error": ("text", '(error_text(e) if e.error else "")'),
-    "thread": ("text", "text(e.thread)"),
+    "thread": ("text", "(v if type(v := e.thread) is str else text(v))"),
     "file": ("text", 'position(e, "file")'),
     "line": ("text", 'position(e, "line")'),
     "function": ("text", 'position(e, "function")'),
-    "process": ("text", "text(e.process)"),
-    "host": ("text", "text(e.host)"),
+    "process": ("text", "(v if type(v := e.process) is str else text(v))"),
+    "host": ("text", '(e.host or "")'),
     "sequence": ("text", "str(n)"),
     "fields": ("text", "pairs(e.fields)"),
     "other-fields": ("text", "pairs(other_fields(e))"),
@@ -136,6 +136,7 @@ class _Writer(Struct):
 
     setting: Setting
     names: dict[str, object] = field(default_factory=dict)
+    first: list[str] = field(default_factory=list)
     faults: list[TemplateFault] = field(default_factory=list)
 
     def bind(self, thing: object) -> str:
@@ -151,7 +152,7 @@ class _Writer(Struct):
         kind, code = SOURCES[one.source]
         if kind == "time":
             return self._time(one)
-        changes = [change for step in one.steps if (change := self._change(step, kind)) is not None]
+        changes = [(step, change) for step in one.steps if (change := self._change(step, kind)) is not None]
         if kind in {"level", "logger"}:
             return self._remembered(one, changes)
         if one.source == "field":
@@ -165,20 +166,22 @@ class _Writer(Struct):
             if width is not None:
                 return width
         if one.source in {"level", "severity", "logger"}:
-            text = self._memo(one, [change for step in one.steps if (change := self._change(step, SOURCES[one.source][0]))])
+            changes = [change for step in one.steps if (change := self._change(step, SOURCES[one.source][0]))]
+            text = self._memo(one, changes)
             return f"{self.bind(_Lengths(text))}[e.{'logger' if one.source == 'logger' else 'level'}]"
         code = self.placeholder(one)
         if one.source == "error" and not any(step.name == "or" for step in one.steps):
             return f"(size({code}) if e.error else 0)"
         return f"size({code})"
 
-    def _chain(self, code: str, changes: list[Change]) -> str:
-        for change in changes:
-            code = f"{self.bind(change)}({code})"
+    def _chain(self, code: str, changes: list[tuple[StepCall, Change]]) -> str:
+        for step, change in changes:
+            code = f"({code} or {self.bind(step.argument)})" if step.name == "or" else f"{self.bind(change)}({code})"
         return code
 
-    def _remembered(self, one: Placeholder, changes: list[Change]) -> str:
-        return f"{self.bind(self._memo(one, changes))}[e.{'logger' if one.source == 'logger' else 'level'}]"
+    def _remembered(self, one: Placeholder, changes: list[tuple[StepCall, Change]]) -> str:
+        memo = self._memo(one, [change for _, change in changes])
+        return f"{self.bind(memo)}[e.{'logger' if one.source == 'logger' else 'level'}]"
 
     def _memo(self, one: Placeholder, changes: list[Change]) -> _Memo:
         severities, name = Severities(self.setting.scale), self.setting.scale.name
@@ -203,10 +206,27 @@ class _Writer(Struct):
             if step.name == "in":
                 zone_ = self._zone(step) or zone_
                 continue
-            shown = self._shown(step, zone_)
+            shown = step
             break
-        code = f"{self.bind(shown or clocks.iso(zone_))}(e.time)"
-        return self._chain(code, [change for step in rest if (change := self._change(step, "text")) is not None])
+        changes = [(step, change) for step in rest if (change := self._change(step, "text")) is not None]
+        show = self._shown(shown, zone_) if shown else clocks.iso(zone_)
+        if shown is None or shown.name == "iso":
+            seconds: clocks.Seconds | None = clocks.iso_by_seconds(zone_)
+        else:
+            seconds = clocks.pattern_by_seconds(shown.argument or "", zone_) if shown.name == "%" and not self.faults else None
+        return self._chain(f"{self.bind(show)}(e.time)" if seconds is None else self._by_seconds(seconds), changes)
+
+    def _by_seconds(self, seconds: clocks.Seconds) -> str:
+        """Look the whole second up before anything else, and join its text with the fraction's digits."""
+        self.first = self.first or ["d = e.time - epoch"]
+        days, look, digits = self.bind(seconds.days), self.bind(seconds.look), self.bind(seconds.digits)
+        before, after = f"{days}b", f"{days}a"
+        self.first += [
+            f"try: {before}, {after} = {days}[d.days][d.seconds]",
+            f"except KeyError: {before}, {after} = {look}(e.time, d)",
+        ]
+        fraction = f" + {digits}[d.microseconds // {seconds.step}]" if seconds.step < 1_000_000 else ""
+        return f"({before}{fraction} + {after})"
 
     def _zone(self, step: StepCall) -> tzinfo | None:
         try:
@@ -277,10 +297,8 @@ class TextTemplate(Struct, frozen=True):
     def compile(self, ending: str = "") -> Render:
         """Return the function from (event, number in the input from 1) to text, ``ending`` included."""
         writer = _Writer(self.setting)
-        pieces = [writer.bind(part) if isinstance(part, str) else writer.placeholder(part) for part in self.parts]
-        if ending:
-            pieces.append(writer.bind(ending))
-        return _function(writer.names, f"''.join(({''.join(f'{piece}, ' for piece in pieces)}))")  # type: ignore[no-any-return]
+        pieces = [repr(part) if isinstance(part, str) else f"f'{{{writer.placeholder(part)}}}'" for part in self.parts]
+        return _function(writer, " ".join([*pieces, repr(ending)]))  # type: ignore[no-any-return]
 
     def compile_length(self, ending: str = "") -> Measure:
         """Return the function from (event, number) to the bytes of the rendering in UTF-8, without rendering it."""
@@ -293,7 +311,7 @@ class TextTemplate(Struct, frozen=True):
                 fixed += length
             else:
                 pieces.append(length)
-        return _function(writer.names, f"{' + '.join([str(fixed), *pieces])}")  # type: ignore[no-any-return]
+        return _function(writer, f"{' + '.join([str(fixed), *pieces])}")  # type: ignore[no-any-return]
 
     @property
     def placeholders(self) -> tuple[Placeholder, ...]:
@@ -301,12 +319,13 @@ class TextTemplate(Struct, frozen=True):
         return tuple(part for part in self.parts if isinstance(part, Placeholder))
 
 
-def _function(names: dict[str, object], expression: str) -> Any:
+def _function(writer: _Writer, expression: str) -> Any:
     known = {
-        "filled": filled, "error_text": error_text, "text": _text, "position": _position, "pairs": pairs,
-        "other_fields": other_fields, "field": _field, "size": size_of, **names,
+        "shapes": SHAPES, "epoch": clocks.EPOCH, "error_text": error_text, "text": _text, "position": _position, "pairs": pairs,
+        "other_fields": other_fields, "field": _field, "size": size_of, **writer.names,
     }  # fmt: skip
-    source = f"def render(e, n):\n    return {expression}\n"
+    lines = "".join(f"    {line}\n" for line in writer.first)
+    source = f"def render(e, n):\n{lines}    return {expression}\n"
     exec(compile(source, "<template>", "exec"), known)  # noqa: S102  (only our own code and bound names go in)
     return known["render"]
 

@@ -197,25 +197,50 @@ def _quick_events(
         return None
     names: dict[str, Any] = {"Event": Event, "parsed": datetime.fromisoformat}
     made = {"time": "", "level": "'info'", "logger": "''", "message": "''", "thread": "None", "process": "None", "host": "None"}
-    cut: list[str] = [f"v{at}" for at, piece in enumerate(pieces) if not piece.literal]
+    cut = [f"v{at}" for at in range(len(placeholders))]
     for name, kind, one in zip(cut, kinds, placeholders, strict=True):
         if kind == "time":
             zone_, pattern = _zone_and_pattern(one, template)
             order = str.upper if pattern is None else _quick_reader(clocks.directives(pattern))
             if order is None or any(step.name.startswith("epoch") for step in one.steps):
                 return None
-            names |= {"order": order, "zone": zone_}
-            made["time"] = f"parsed(order({name}))" + ("" if pattern is None else ".replace(tzinfo=zone)")
+            names["order"] = order
+            ordered = name if order is str else f"order({name})"
+            offset = "" if pattern is None else " + '+00:00'" if zone_ is UTC else f" + offsets[{ordered}[:19]]"
+            made["time"] = f"parsed({ordered}{offset})"
+            names["offsets"] = _Offsets(zone_)
         elif kind == "level":
             names["levels"] = {text: template.setting.scale.name(severity) for text, severity in _levels(one, template).items()}
             made["level"] = f"levels[{name}]"
         else:
             names[f"undo_{kind}"] = _undoing(one)
             text = f"undo_{kind}({name})" if one.steps else name
+            if [step.name for step in one.steps] == ["or"]:
+                text = f"('' if {name} == {one.steps[0].argument!r} else {name})"
             made[kind] = {"logger": f"('' if {name} == 'root' else {text})", "message": text}.get(kind, f"({text} or None)")
     event = "Event({time}, {level}, {logger}, {message}, None, None, {thread}, None, {process}, {host})".format(**made)
-    found: Callable[[str], Event | None] = _cutter(pieces, event, names)
-    return found
+    names["match"] = re.compile(_expression(pieces), re.DOTALL).fullmatch
+    code = f"def quick(s):\n    m = match(s)\n    if m is None: return None\n    {', '.join(cut)}, = m.groups()\n    return {event}\n"
+    exec(compile(code, "<inverse>", "exec"), names)  # noqa: S102  (only our own code and bound names go in)
+    quick: Callable[[str], Event | None] = names["quick"]
+    return quick
+
+
+class _Offsets(dict[str, str]):
+    """A second of the wall clock to its offset in a zone, as RFC 3339 writes it; emptied when there are too many."""
+
+    def __init__(self, zone_: tzinfo) -> None:
+        super().__init__()
+        self._zone = zone_
+
+    def __missing__(self, second: str) -> str:
+        if len(self) >= _SECONDS_KEPT:
+            self.clear()
+        found = self[second] = datetime.fromisoformat(second).replace(tzinfo=self._zone).isoformat()[19:]
+        return found
+
+
+_SECONDS_KEPT = 4096
 
 
 def _zone_and_pattern(one: Placeholder, template: TextTemplate) -> tuple[tzinfo, str | None]:
@@ -228,44 +253,33 @@ def _zone_and_pattern(one: Placeholder, template: TextTemplate) -> tuple[tzinfo,
 
 def _compile(pieces: list[_Piece]) -> Callable[[str], tuple[str, ...] | None]:
     """Return a function that cuts a record into the texts of its placeholders."""
-    cut = "".join(f"v{at}, " for at, piece in enumerate(pieces) if not piece.literal)
-    found: Callable[[str], tuple[str, ...] | None] = _cutter(pieces, f"({cut})", {})
-    return found
+    match = re.compile(_expression(pieces), re.DOTALL).fullmatch
+
+    def cut(record: str) -> tuple[str, ...] | None:
+        found = match(record)
+        return found.groups() if found else None
+
+    return cut
 
 
-def _cutter(pieces: list[_Piece], result: str, names: dict[str, Any]) -> Any:
-    """Return a function that cuts a record at its literals: straight code, no search but for the next literal."""
-    lines = ["def cut(s):", "    p = 0"]
+def _expression(pieces: list[_Piece]) -> str:
+    """Return the expression of a record, a group for each placeholder.
+
+    Every group is atomic, so a record is cut at the first place that ends a placeholder, and nothing is tried twice.
+    """
+    found = []
     for at, piece in enumerate(pieces):
-        if piece.literal:
-            names[f"l{at}"] = piece.literal
-            lines += [f"    if not s.startswith(l{at}, p): return None", f"    p += {len(piece.literal)}"]
-            continue
         after = pieces[at + 1] if at + 1 < len(pieces) else None
-        if piece.closed:
-            names[f"m{at}"] = re.compile(piece.closed).match
-            lines += [f"    m = m{at}(s, p)", "    if m is None: return None", f"    v{at} = m.group()", "    p = m.end()"]
+        if piece.literal:
+            found.append(re.escape(piece.literal))
+        elif piece.closed:
+            found.append(f"((?>{piece.closed}))")
         elif after is None:
-            lines += [f"    v{at} = s[p:]", "    p = len(s)"]
-        elif after.literal:
-            names[f"l{at + 1}"] = after.literal
-            lines += [
-                f"    e = s.find(l{at + 1}, p + {piece.least})",
-                "    if e < 0: return None",
-                f"    v{at} = s[p:e]",
-                "    p = e",
-            ]
+            found.append("(.*)")
         else:
-            names[f"f{at}"] = re.compile(after.closed).search
-            lines += [
-                f"    m = f{at}(s, p + {piece.least})",
-                "    if m is None: return None",
-                f"    v{at} = s[p:m.start()]",
-                "    p = m.start()",
-            ]
-    lines += ["    if p != len(s): return None", f"    return {result}"]
-    exec(compile("\n".join(lines), "<inverse>", "exec"), names)  # noqa: S102  (only our own code and bound names go in)
-    return names["cut"]
+            end = re.escape(after.literal) if after.literal else f"(?:{after.closed})"
+            found.append(f"(?>(.{{{piece.least},}}?)(?={end}))")
+    return "".join(found)
 
 
 def _fitting(pieces: list[_Piece]) -> Callable[[str], int]:
