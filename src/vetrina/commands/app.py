@@ -8,7 +8,7 @@ from importlib import import_module
 from typing import Any
 
 import typer
-from typer.core import TyperGroup
+from typer.core import TyperCommand, TyperGroup
 
 from vetrina.commands.overview import COMMANDS, OPTIONS
 from vetrina.core.faults import nearest, refuse
@@ -46,7 +46,8 @@ def _command(name: str) -> Any:
         group.name = name
         return group
     one = typer.Typer(add_completion=False, rich_markup_mode=None, pretty_exceptions_enable=False)
-    one.command(name, help=module.run.__doc__, no_args_is_help=False)(module.run)
+    kind = getattr(module, "Command", TyperCommand)
+    one.command(name, cls=kind, help=module.run.__doc__, no_args_is_help=False)(module.run)
     return typer.main.get_command(one)
 
 

@@ -11,6 +11,7 @@ COMMANDS: dict[str, str] = {
     "why": "why one message arrives, or does not: every gate in order",
     "preview": "the very lines that each sink would get",
     "rolling": "which files there will be, when they roll, and how far back they reach",
+    "whatif": "what a change would do: gained, lost, bytes a day, history left",
     "read": "log files back into events",
     "check": "what is wrong, risky or pointless in a plan, and what to do",
     "schema": "JSON Schemas of plans, events and every command's output",

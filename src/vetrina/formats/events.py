@@ -9,11 +9,11 @@ from __future__ import annotations
 
 import re
 import sys
-from collections.abc import Iterator
+from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
 from datetime import UTC
 from pathlib import Path
-from typing import IO, Any, cast
+from typing import IO, Any, Protocol, cast
 
 import msgspec
 from msgspec import Struct
@@ -21,7 +21,6 @@ from msgspec import Struct
 from vetrina.core.events import KNOWN_KEYS, Event
 from vetrina.core.faults import Fault, Place, Refused
 from vetrina.core.levels import Scale, Severities
-from vetrina.core.traffic import Counter
 from vetrina.formats.documents import unreadable
 from vetrina.formats.lines import LONGEST_LINE, Lines
 from vetrina.formats.packed import PackedReader
@@ -41,6 +40,17 @@ class BadLine(Struct, frozen=True):
     number: int
     reason: str
     name: str = ""
+
+
+class LineCounter(Protocol):
+    """What counts lines by itself: a `Counter`, or a `Comparison` of two plans."""
+
+    with_bytes: bool
+
+    def feed_lines(
+        self, lines: Iterable[bytes], read: Callable[[bytes], Event], rescue: Callable[[int, bytes], Event | None]
+    ) -> int:
+        """Count lines; return how many there were."""
 
 
 class EventStream:
@@ -90,7 +100,7 @@ class EventStream:
         """Return the severity of an event of this stream."""
         return self._severities[event.level]
 
-    def count(self, file: IO[bytes], counter: Counter) -> None:
+    def count(self, file: IO[bytes], counter: LineCounter) -> None:
         """Send the events of an open binary file through a counter: the quickest way, where only counts are asked."""
         decode = msgspec.json.Decoder(Event).decode
 

@@ -310,6 +310,128 @@ class CheckResult(msgspec.Struct):
     findings: list[FindingEntry]
 
 
+class Tally(msgspec.Struct):
+    """So many events and bytes."""
+
+    events: int
+    bytes: int
+
+
+class AppenderChange(msgspec.Struct):
+    """One appender before and after a change; `gained` and `lost` count events, one by one."""
+
+    appender: str
+    before: Tally
+    after: Tally
+    gained: int
+    lost: int
+
+
+class LoggerChange(msgspec.Struct):
+    """What an appender gains and loses of one logger and level, the loudest gain first."""
+
+    logger: str
+    level: str
+    appender: str
+    gained: Tally
+    lost: Tally
+
+
+class DayChange(msgspec.Struct):
+    """One appender on one day of the plan's zone."""
+
+    day: str
+    appender: str
+    before: Tally
+    after: Tally
+
+
+class KeptFiles(msgspec.Struct):
+    """Files, disk and history of one appender; the history is at its shortest."""
+
+    files: int
+    peak_disk_bytes: int
+    history_seconds: float
+    removed: int
+
+
+class FilesChange(msgspec.Struct):
+    """The rolling files of one appender before and after; null where it does not roll."""
+
+    appender: str
+    before: KeptFiles | None
+    after: KeptFiles | None
+
+
+class TwiceChange(msgspec.Struct):
+    """Events that arrive more than once at a sink after the change, and did not before."""
+
+    logger: str
+    sink: str
+    events: int
+
+
+class LevelCount(msgspec.Struct):
+    """Events of one logger and level."""
+
+    logger: str
+    level: str
+    events: int
+
+
+class UnheardLevels(msgspec.Struct, rename={"from_": "from"}):
+    """Levels that the change lets through and of which the recording holds nothing."""
+
+    logger: str
+    from_: str
+    to: str
+
+
+class FindingBrief(msgspec.Struct):
+    """A finding that appears or vanishes."""
+
+    code: str
+    severity: Literal["error", "warning", "hint"]
+    message: str
+    subject: str
+
+
+class FindingsChange(msgspec.Struct):
+    """Findings of `check` that a change brings and takes away."""
+
+    appeared: list[FindingBrief]
+    vanished: list[FindingBrief]
+
+
+class Candidate(msgspec.Struct):
+    """One of several changes; `shows` are the appenders that --must-show arrives in, null without it."""
+
+    change: list[str]
+    gained: int
+    lost: int
+    bytes_a_day: int
+    shows: list[str] | None
+
+
+class WhatIf(msgspec.Struct):
+    """`whatif --json`: the first candidate in full, and all of them in `candidates`."""
+
+    events: int
+    unreadable: int
+    change: list[str]
+    verdict: list[str]
+    appenders: list[AppenderChange]
+    loggers: list[LoggerChange]
+    days: list[DayChange]
+    files: list[FilesChange]
+    twice: list[TwiceChange]
+    silenced: list[LevelCount]
+    newly_seen: list[LevelCount]
+    unheard: list[UnheardLevels]
+    findings: FindingsChange
+    candidates: list[Candidate]
+
+
 OUTPUTS: dict[str, Any] = {
     "levels": Levels,
     "resolve": Resolve,
@@ -322,4 +444,5 @@ OUTPUTS: dict[str, Any] = {
     "check": CheckResult,
     "preview": Preview,
     "rolling": RollingFiles,
+    "whatif": WhatIf,
 }

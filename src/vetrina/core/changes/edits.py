@@ -102,7 +102,8 @@ def changed_lines(before: InForce, after: InForce) -> list[str]:
     old, new = _flat(written(before), ""), _flat(written(after), "")
     lines = []
     for path in dict.fromkeys([*old, *new]):
-        if old.get(path) != new.get(path) and not (path.endswith(".enabled") and new.get(path) == "true" and path not in old):
+        switched_on = path.endswith(".enabled") and {old.get(path), new.get(path)} == {None, "true"}
+        if old.get(path) != new.get(path) and not switched_on:
             lines += [f"- {path}: {old[path]}"] if path in old else []
             lines += [f"+ {path}: {new[path]}"] if path in new else []
     return lines

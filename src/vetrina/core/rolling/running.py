@@ -50,6 +50,7 @@ class Rolling:
         self.events = 0
         self.tracks_levels = False
         self._feeder: StreamFeeder | None = None
+        self._begun = self._ended = _SOME_TIME
         zone = clocks.zone(router.plan.zone)
         self.lanes: dict[str, Lane] = {}
         for one in router.plan.appenders.values():
@@ -60,33 +61,36 @@ class Rolling:
 
     def feed(self, events: Iterable[Event]) -> None:
         """Send events through; each must have a level that the plan knows."""
-        begun = ended = _SOME_TIME
-        for number, event in enumerate(events, start=self.events + 1):
-            self.events = number
-            time, count = event.time, event.count or 1
-            if self._feeder is not None:
-                self._feeder.until(time)
-            if not begun <= time < ended:
-                begun = time.replace(minute=0, second=0, microsecond=0)
-                ended = begun + timedelta(hours=1)
-                for lane in self.lanes.values():
-                    lane.hour = None
-            if event.mark == "start":
-                for lane in self._watching:
-                    lane.simulation.start(time)
-            for lane, times in self.reached(self.router.route(event)):
-                size = lane.size(event, number)
-                data = lane.content(event, number) if lane.content else b""
-                lane.simulation.write(time, size, times * count, data)
-                hour = lane.hour
-                if hour is None:
-                    hour = lane.hour = lane.hours.setdefault(begun, [0, 0])
-                hour[0] += times * count
-                hour[1] += size * times * count
-                if self.tracks_levels:
-                    level = lane.levels.setdefault(self.router.severities[event.level], [0, 0])
-                    level[0] += 1
-                    level[1] += size
+        for event in events:
+            self.take(event)
+
+    def take(self, event: Event) -> None:
+        """Send one event through."""
+        self.events += 1
+        number, time, count = self.events, event.time, event.count or 1
+        if self._feeder is not None:
+            self._feeder.until(time)
+        if not self._begun <= time < self._ended:
+            self._begun = time.replace(minute=0, second=0, microsecond=0)
+            self._ended = self._begun + timedelta(hours=1)
+            for lane in self.lanes.values():
+                lane.hour = None
+        if event.mark == "start":
+            for lane in self._watching:
+                lane.simulation.start(time)
+        for lane, times in self.reached(self.router.route(event)):
+            size = lane.size(event, number)
+            data = lane.content(event, number) if lane.content else b""
+            lane.simulation.write(time, size, times * count, data)
+            hour = lane.hour
+            if hour is None:
+                hour = lane.hour = lane.hours.setdefault(self._begun, [0, 0])
+            hour[0] += times * count
+            hour[1] += size * times * count
+            if self.tracks_levels:
+                level = lane.levels.setdefault(self.router.severities[event.level], [0, 0])
+                level[0] += 1
+                level[1] += size
 
     def add_streams(self, streams: Iterable[Stream], means: dict[str, dict[int, int]]) -> None:
         """Add streams that no event file has; ``means`` are bytes by appender and severity, for those without a size."""

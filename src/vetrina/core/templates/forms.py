@@ -55,8 +55,8 @@ class Template(Struct, frozen=True):
         return lambda event, number: size_of(render(event, number))
 
     def key(self) -> object:
-        """Return what is equal for two templates that surely render alike."""
-        return id(self)
+        """Return what is equal for two templates that surely render alike, in one setting and with one ending."""
+        return (self.form, tuple(text.text for text in self.texts))
 
     def own_ending(self) -> str:
         """Return what follows an event where neither plan nor sink says otherwise."""
@@ -88,10 +88,6 @@ class PlainText(Template, frozen=True):
         """Add lengths up instead of rendering."""
         return self.texts[0].compile_length(ending)
 
-    def key(self) -> object:
-        """Two texts that are equal render alike."""
-        return self.texts[0].text
-
 
 class RawMember(Struct, frozen=True):
     """A member that bears a source's own JSON value."""
@@ -119,6 +115,10 @@ class JsonObjectForm(Template, frozen=True):
 
         return render
 
+    def key(self) -> object:
+        """Two objects of equal members render alike."""
+        return (self.form, _members_key(self.members), self.omit_empty)
+
     def _object(self, members: Members) -> Raw:
         makers: list[tuple[str, Raw]] = []
         for name, member in members.items():
@@ -140,6 +140,13 @@ class JsonObjectForm(Template, frozen=True):
     def sources(self) -> set[str]:
         """Return the sources of texts and raw members."""
         return super().sources() | _raw_sources(self.members)
+
+
+def _members_key(members: Members) -> tuple[object, ...]:
+    return tuple(
+        (name, one.text if isinstance(one, TextTemplate) else _members_key(one) if isinstance(one, dict) else one)
+        for name, one in members.items()
+    )
 
 
 def _raw_sources(members: Members) -> set[str]:
@@ -232,6 +239,10 @@ class SyslogLine(Template, frozen=True):
     app: str = ""
     sd_id: str = "fields@32473"
 
+    def key(self) -> object:
+        """Two messages of equal header and text render alike."""
+        return (self.form, self.facility, self.app, self.sd_id, self.texts[0].text)
+
     def compile(self, ending: str) -> Render:
         """Compile the text; the header is made of the event's own parts."""
         message = self.texts[0].compile()
@@ -280,6 +291,10 @@ class TableRow(Template, frozen=True):
     """The columns of a table sink; as a line it is one JSON object of them."""
 
     columns: tuple[str, ...] = ()
+
+    def key(self) -> object:
+        """Two rows of equal columns render alike."""
+        return (self.form, self.columns, tuple(text.text for text in self.texts))
 
     def own_ending(self) -> str:
         """Return nothing: a row has no ending."""

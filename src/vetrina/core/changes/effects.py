@@ -1,0 +1,376 @@
+"""What a change of configuration does to given traffic: the same events through both plans, side by side.
+
+Here: what each appender, logger and day gains and loses, and examples of new lines. Not here: what that means
+(outcome.py), files over time (rolling/). Events of one logger and level whose two routes are settled are counted
+together; nothing is kept per event but a few examples.
+"""
+
+from __future__ import annotations
+
+from collections import Counter as Multiset
+from collections.abc import Callable, Iterable
+from datetime import UTC, date, datetime, timedelta
+
+from msgspec import Struct, field
+
+from vetrina.core.events import Event
+from vetrina.core.plan import Plan
+from vetrina.core.rolling.traffic_models import Stream
+from vetrina.core.routing import Route, Router
+from vetrina.core.templates import clocks
+from vetrina.core.templates.compiling import Measure
+from vetrina.core.traffic import ending_of, measure, to_bytes
+
+_SAMPLES = 64
+_USUAL_SIZE = 100
+_SOME_TIME = datetime(2026, 1, 1, tzinfo=UTC)
+_EARLIEST, _LATEST = datetime.min.replace(tzinfo=UTC), datetime.max.replace(tzinfo=UTC)
+
+
+class Tally(Struct):
+    """So many events and so many bytes."""
+
+    events: int = 0
+    bytes: int = 0
+
+    def add(self, events: int, size: int) -> None:
+        """Add events and bytes."""
+        self.events += events
+        self.bytes += size
+
+
+class Shift(Struct):
+    """What one appender (of one logger and level, or on one day) got before and gets after, and the difference event by event."""
+
+    before: Tally = field(default_factory=Tally)
+    after: Tally = field(default_factory=Tally)
+    gained: Tally = field(default_factory=Tally)
+    lost: Tally = field(default_factory=Tally)
+
+    @property
+    def changes(self) -> bool:
+        """Tell whether anything is different."""
+        return self.before != self.after or bool(self.gained.events or self.lost.events)
+
+
+class Example(Struct, frozen=True):
+    """A delivery that is new: the event, its number in the input, and the bytes that the appender writes for it."""
+
+    event: Event
+    number: int
+    size: int
+
+
+class Examples(Struct):
+    """A few of an appender's new deliveries: the first, the longest, and an even sample of all."""
+
+    first: Example | None = None
+    longest: Example | None = None
+    met: int = 0
+    sampled: list[Example] = field(default_factory=list)
+    step: int = 1
+
+    def take(self, one: Example) -> None:
+        """Look at one new delivery; a sample of every n-th is kept, n doubling as it fills."""
+        self.first = self.first or one
+        if self.longest is None or one.size > self.longest.size:
+            self.longest = one
+        if self.met % self.step == 0:
+            if len(self.sampled) >= _SAMPLES:
+                self.sampled = self.sampled[::2]
+                self.step *= 2
+            if self.met % self.step == 0:
+                self.sampled.append(one)
+        self.met += 1
+
+    def typical(self) -> Example | None:
+        """Return the sampled delivery of middle size."""
+        ordered = sorted(self.sampled, key=lambda one: (one.size, one.number))
+        return ordered[len(ordered) // 2] if ordered else None
+
+
+class Effects(Struct):
+    """What a change does, counted. ``cells`` are by (logger, severity, appender), ``days`` by (day in the plan's zone, appender).
+
+    ``twice``: events that arrive more than once at a sink after the change and did not before, by (logger, place).
+    ``silenced``: events that arrived and arrive nowhere now, ``seen`` the other way round, by (logger, severity).
+    ``recorded``: all events by (logger, severity), wherever they went.
+    """
+
+    events: int = 0
+    first: datetime | None = None
+    last: datetime | None = None
+    appenders: dict[str, Shift] = field(default_factory=dict)
+    cells: dict[tuple[str, int, str], Shift] = field(default_factory=dict)
+    days: dict[tuple[date, str], Shift] = field(default_factory=dict)
+    twice: dict[tuple[str, str], int] = field(default_factory=dict)
+    silenced: dict[tuple[str, int], int] = field(default_factory=dict)
+    seen: dict[tuple[str, int], int] = field(default_factory=dict)
+    recorded: dict[tuple[str, int], int] = field(default_factory=dict)
+    examples: dict[str, Examples] = field(default_factory=dict)
+
+    @property
+    def span(self) -> timedelta:
+        """Return the time from the first event to the last."""
+        return self.last - self.first if self.first and self.last else timedelta(0)
+
+
+class _Pair:
+    """Both routes of the events of one logger and level (or of one such pair of routes), counted together."""
+
+    __slots__ = ("after", "before", "count", "logger", "new", "settled", "severity", "sizes", "slots")
+
+    def __init__(self, logger: str, severity: int, before: Route | None, after: Route | None) -> None:
+        self.logger, self.severity, self.before, self.after = logger, severity, before, after
+        self.settled = before is not None and after is not None
+        self.count = 0
+        self.slots: tuple[Measure, ...] = ()
+        self.sizes: list[int] = []
+        self.new: tuple[tuple[str, Measure], ...] = ()
+
+
+_Key = tuple[str, int | str]
+_Split = tuple[str, int, Route, Route]
+
+
+class _Day(Struct):
+    """The pairs of one day."""
+
+    pairs: dict[_Key, _Pair] = field(default_factory=dict)
+    split: dict[_Split, _Pair] = field(default_factory=dict)
+
+
+class Comparison:
+    """Sends events through two plans at once. It is fed as a `Counter` is, and its result asked for at the end."""
+
+    with_bytes = True
+
+    def __init__(self, before: Router, after: Router) -> None:
+        self.before, self.after = before, after
+        self._zone = clocks.zone(before.plan.zone)
+        self._measures: dict[object, Measure] = {}
+        self._sides = (_Side(before.plan, self._measures), _Side(after.plan, self._measures))
+        self._days: dict[date, _Day] = {}
+        self._day = _Day()
+        self._begun = self._ended = _SOME_TIME
+        self._first, self._last = _LATEST, _EARLIEST
+        self._number = 0
+        self._examples: dict[str, Examples] = {}
+
+    def feed(self, events: Iterable[Event]) -> None:
+        """Count ``events``; each must have a level that both plans know."""
+        for event in events:
+            self._count(event)
+
+    def feed_lines(
+        self, lines: Iterable[bytes], read: Callable[[bytes], Event], rescue: Callable[[int, bytes], Event | None]
+    ) -> int:
+        """Count lines, as `Counter.feed_lines` does; return how many there were."""
+        at = -1
+        for at, line in enumerate(lines):
+            try:
+                event = read(line)
+                time = event.time
+                if time.tzinfo is not UTC:
+                    raise KeyError  # noqa: TRY301  (looked at closely)
+                if not self._begun <= time < self._ended:
+                    self._turn(time)
+                pair = self._day.pairs.get((event.logger, event.level)) or self._pair(event)
+            except (ValueError, KeyError, RecursionError):
+                rescued = rescue(at, line)
+                if rescued is not None:
+                    self._count(rescued)
+                continue
+            if not pair.settled or pair.new or event.count is not None:
+                self._count(event)
+                continue
+            self._number += 1
+            pair.count += 1
+            if time > self._last:
+                self._last = time
+            elif time < self._first:
+                self._first = time
+            for turn, one in enumerate(pair.slots):
+                pair.sizes[turn] += one(event, self._number)
+        return at + 1
+
+    def _turn(self, time: datetime) -> None:
+        """Go to the day of a time; a day begins at midnight of the plan's zone."""
+        self._note(time)
+        there = clocks.local(time, self._zone)
+        day = there.date()
+        self._day = self._days.setdefault(day, _Day())
+        try:
+            self._begun = datetime(day.year, day.month, day.day, tzinfo=self._zone).astimezone(UTC)
+            after = day + timedelta(days=1)
+            self._ended = datetime(after.year, after.month, after.day, tzinfo=self._zone).astimezone(UTC)
+        except (OverflowError, ValueError):
+            self._begun = self._ended = _SOME_TIME  # at the ends of the calendar every event turns anew
+
+    def _note(self, time: datetime) -> None:
+        self._first, self._last = min(time, self._first), max(time, self._last)
+
+    def _count(self, event: Event) -> None:
+        if not self._begun <= event.time < self._ended:
+            self._turn(event.time)
+        self._note(event.time)
+        self._number += 1
+        pair = self._day.pairs.get((event.logger, event.level)) or self._pair(event)
+        if not pair.settled:
+            before = self.before.route(event) if pair.before is None else pair.before
+            after = self.after.route(event) if pair.after is None else pair.after
+            key = (pair.logger, pair.severity, before, after)
+            known = self._day.split.get(key)
+            pair = known if known is not None else self._day.split.setdefault(key, self._filled(_Pair(*key)))
+        count = event.count or 1
+        pair.count += count
+        for turn, one in enumerate(pair.slots):
+            pair.sizes[turn] += one(event, self._number) * count
+        for name, size in pair.new:
+            examples = self._examples.get(name)
+            if examples is None:
+                examples = self._examples[name] = Examples()
+            examples.take(Example(event, self._number, size(event, self._number)))
+
+    def _pair(self, event: Event) -> _Pair:
+        severity = self.before.severities[event.level]
+        routes = self.before.decide(event.logger, event.level).route, self.after.decide(event.logger, event.level).route
+        pair = _Pair(event.logger or "root", severity, *routes)
+        self._day.pairs[event.logger, event.level] = self._filled(pair) if pair.settled else pair
+        return pair
+
+    def _filled(self, pair: _Pair) -> _Pair:
+        """Give a settled pair what measures its events, and who of them is new."""
+        assert pair.before is not None  # noqa: S101  (settled)
+        assert pair.after is not None  # noqa: S101  (settled)
+        old, new = self._sides
+        measures = [old.measure(one.appender) for one in pair.before.deliveries]
+        measures += [new.measure(one.appender) for one in pair.after.deliveries]
+        pair.slots = tuple(dict.fromkeys(measures))
+        pair.sizes = [0] * len(pair.slots)
+        gained = _names(pair.after) - _names(pair.before)
+        pair.new = tuple((name, new.measure(name)) for name in gained)
+        return pair
+
+    def result(self, streams: Iterable[Stream] = ()) -> Effects:
+        """Return the sums; ``streams`` are added for the time that the events span."""
+        found = Effects(examples=self._examples)
+        if self._number:
+            found.first, found.last = self._first, self._last
+        names = dict.fromkeys([*self.before.plan.appenders, *self.after.plan.appenders])
+        found.appenders = {name: Shift() for name in names}
+        for day, here in sorted(self._days.items()):
+            for pair in [*here.pairs.values(), *here.split.values()]:
+                if pair.count:
+                    self._add(found, day, pair)
+        for stream in streams:
+            self._add_stream(found, stream)
+        for side, of in zip(self._sides, ("before", "after"), strict=True):
+            for name in side.plan.appenders:
+                tally = getattr(found.appenders[name], of)
+                if tally.events:
+                    tally.bytes += side.header(name)
+        found.cells = dict(sorted(found.cells.items()))
+        return found
+
+    def means(self, found: Effects) -> dict[str, dict[int, int]]:
+        """Return the mean bytes of a delivery by appender and severity, for streams without a size."""
+        sums: dict[str, dict[int, Tally]] = {}
+        for (_, severity, name), shift in found.cells.items():
+            tally = sums.setdefault(name, {}).setdefault(severity, Tally())
+            tally.add(shift.before.events + shift.after.events, shift.before.bytes + shift.after.bytes)
+        return {
+            name: {severity: one.bytes // one.events for severity, one in levels.items() if one.events}
+            for name, levels in sums.items()
+        }
+
+    def _add(self, found: Effects, day: date | None, pair: _Pair) -> None:
+        assert pair.before is not None  # noqa: S101  (counted pairs are settled)
+        assert pair.after is not None  # noqa: S101  (counted pairs are settled)
+        found.events += pair.count
+        own = (pair.logger, pair.severity)
+        found.recorded[own] = found.recorded.get(own, 0) + pair.count
+        old, new = _names(pair.before), _names(pair.after)
+        sizes = dict(zip(pair.slots, pair.sizes, strict=True))
+        for name in old | new:
+            was, now = old.get(name, 0), new.get(name, 0)
+            size_before = sizes[self._sides[0].measure(name)] if was else 0
+            size_after = sizes[self._sides[1].measure(name)] if now else 0
+            shifts = [found.appenders[name], found.cells.setdefault((*own, name), Shift())]
+            if day is not None:
+                shifts.append(found.days.setdefault((day, name), Shift()))
+            for shift in shifts:
+                shift.before.add(was * pair.count, was * size_before)
+                shift.after.add(now * pair.count, now * size_after)
+                shift.gained.add(max(0, now - was) * pair.count, max(0, now - was) * size_after)
+                shift.lost.add(max(0, was - now) * pair.count, max(0, was - now) * size_before)
+        if bool(pair.before.deliveries) != bool(pair.after.deliveries):
+            turned = found.silenced if pair.before.deliveries else found.seen
+            turned[own] = turned.get(own, 0) + pair.count
+        before, after = (_places(side.plan, route) for side, route in zip(self._sides, (pair.before, pair.after), strict=True))
+        for place, times in after.items():
+            if times > 1 >= before.get(place, 0):
+                found.twice[pair.logger, place] = found.twice.get((pair.logger, place), 0) + pair.count
+
+    def _add_stream(self, found: Effects, stream: Stream) -> None:
+        """Add a stream of which no event is known: as many as its rate gives, each of its size or the level's mean."""
+        count = round(stream.each_second * found.span.total_seconds())
+        if not count:
+            return
+        event = Event(found.first or _SOME_TIME, stream.severity, stream.logger, "")
+        pair = self._filled(_Pair(stream.logger or "root", stream.severity, self.before.route(event), self.after.route(event)))
+        pair.count = count
+        for turn, slot in enumerate(pair.slots):
+            names = [name for side in self._sides for name in side.plan.appenders if side.measure(name) is slot]
+            size = stream.size if stream.size is not None else _mean(found, names, stream.severity)
+            pair.sizes[turn] = size * count
+        self._add(found, None, pair)
+
+
+class _Side:
+    """One plan's measures; appenders that write alike, also those of the other plan, share one."""
+
+    def __init__(self, plan: Plan, known: dict[object, Measure]) -> None:
+        self.plan = plan
+        self._known = known
+        self._own: dict[str, Measure] = {}
+
+    def measure(self, name: str) -> Measure:
+        """Return the measure of an appender."""
+        found = self._own.get(name)
+        if found is None:
+            one = self.plan.appenders[name]
+            setting = one.template.setting
+            level_names = tuple(sorted(setting.scale.extra.items()))
+            setting_key = (str(setting.zone), setting.separator, level_names, setting.mask)
+            key = (one.template.key(), ending_of(one), one.encoding, setting_key)
+            found = self._own[name] = self._known.setdefault(key, measure(one))
+        return found
+
+    def header(self, name: str) -> int:
+        """Return the bytes that an appender's file begins with."""
+        one = self.plan.appenders[name]
+        return len(to_bytes(one.template.header(ending_of(one)), one.encoding))
+
+
+def _names(route: Route) -> Multiset[str]:
+    return Multiset(one.appender for one in route.deliveries)
+
+
+def _places(plan: Plan, route: Route) -> Multiset[str]:
+    """Return how often an event arrives at each place; what goes nowhere on purpose is no place."""
+    sinks = [plan.appenders[one.appender].sink for one in route.deliveries]
+    return Multiset(f"{sink.kind} {sink.label}".strip() for sink in sinks if sink.kind != "none")
+
+
+def _mean(found: Effects, names: list[str], severity: int) -> int:
+    """Return the mean bytes of a delivery of a level in some appenders, else of all their deliveries, else a usual size."""
+    for wanted in (severity, None):
+        events = size = 0
+        for (_, level, name), shift in found.cells.items():
+            if name in names and wanted in {level, None}:
+                events += shift.before.events + shift.after.events
+                size += shift.before.bytes + shift.after.bytes
+        if events:
+            return size // events
+    return _USUAL_SIZE
