@@ -12,6 +12,7 @@ COMMANDS: dict[str, str] = {
     "preview": "the very lines that each sink would get",
     "rolling": "which files there will be, when they roll, and how far back they reach",
     "whatif": "what a change would do: gained, lost, bytes a day, history left",
+    "compare": "every message that two plans treat differently, or proof that there is none",
     "read": "log files back into events",
     "check": "what is wrong, risky or pointless in a plan, and what to do",
     "schema": "JSON Schemas of plans, events and every command's output",

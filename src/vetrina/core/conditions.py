@@ -108,6 +108,12 @@ class FieldIs(Struct, frozen=True):
             return bool((found is not MISSING) == self.value)
         return found is not MISSING and OPERATORS[self.operator](found, self.value)
 
+    def __eq__(self, other: object) -> bool:
+        """Two questions are one when they compare with the same value of the same type: 1 is not true."""
+        if type(other) is not FieldIs or (self.name, self.operator) != (other.name, other.operator):
+            return False
+        return bool(self.value == other.value) and repr(self.value) == repr(other.value)
+
     def __hash__(self) -> int:
         """Hash by name and operator: the value may be a list."""
         return hash((self.name, self.operator))
@@ -185,19 +191,44 @@ def reduce(condition: Condition, logger: str, severity: int) -> Condition | bool
     return condition
 
 
-def holds(condition: Condition | bool, event: Event) -> bool:  # noqa: FBT001  (a reduced condition may be settled)
-    """Decide a reduced condition for an event."""
+Answer: TypeAlias = Callable[[Ask], bool]
+
+
+def holds(condition: Condition | bool, event: Event, answer: Answer | None = None) -> bool:  # noqa: FBT001  (a reduced condition may be settled)
+    """Decide a reduced condition for an event; ``answer`` answers its questions in the event's place."""
     if isinstance(condition, bool):
         return condition
     if isinstance(condition, MessageMatches | ErrorIs | FieldIs):
-        return condition.holds(event)
+        return condition.holds(event) if answer is None else answer(condition)
     if isinstance(condition, Not):
-        return not holds(condition.inner, event)
+        return not holds(condition.inner, event, answer)
     if isinstance(condition, All):
-        return all(holds(part, event) for part in condition.parts)
+        return all(holds(part, event, answer) for part in condition.parts)
     if isinstance(condition, OneOf):
-        return any(holds(part, event) for part in condition.parts)
+        return any(holds(part, event, answer) for part in condition.parts)
     raise TypeError(condition)
+
+
+def level_cuts(condition: Condition) -> set[int]:
+    """Return the severities at which a condition's ranges of levels begin or have just ended."""
+    if isinstance(condition, LevelIs):
+        return {condition.range.low, condition.range.high + 1}
+    if isinstance(condition, Not):
+        return level_cuts(condition.inner)
+    if isinstance(condition, All | OneOf):
+        return {cut for part in condition.parts for cut in level_cuts(part)}
+    return set()
+
+
+def logger_names(condition: Condition) -> set[str]:
+    """Return the loggers that a condition names."""
+    if isinstance(condition, LoggerIs):
+        return set(condition.names)
+    if isinstance(condition, Not):
+        return logger_names(condition.inner)
+    if isinstance(condition, All | OneOf):
+        return {name for part in condition.parts for name in logger_names(part)}
+    return set()
 
 
 def asks(condition: Condition) -> tuple[Ask, ...]:

@@ -6,11 +6,12 @@ at message, field or error are asked per event. Not here: why (explaining.py), h
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import NamedTuple
 
 from msgspec import Struct
 
-from vetrina.core.conditions import Condition, holds, reduce
+from vetrina.core.conditions import All, Answer, Condition, LoggerIs, holds, reduce
 from vetrina.core.events import Event
 from vetrina.core.levels import Severities
 from vetrina.core.loggers import Standing, Tree
@@ -71,16 +72,16 @@ class Decision(Struct, frozen=True):
     lanes: tuple[Lane, ...] = ()
     once: bool = False
 
-    def follow(self, event: Event) -> Route:
-        """Return the route of an event of this logger and level."""
+    def follow(self, event: Event, answer: Answer | None = None) -> Route:
+        """Return the route of an event of this logger and level; ``answer`` answers questions in the event's place."""
         if self.route is not None:
             return self.route
-        verdict = first_verdict(self.door, event)
+        verdict = first_verdict(self.door, event, answer)
         if verdict == "drop":
             return DROPPED
         if not self.level_passes and verdict != "lift":
             return BELOW
-        return _through_lanes(self.lanes, event, once=self.once)
+        return _through_lanes(self.lanes, event, answer, once=self.once)
 
 
 DROPPED = Route("door")
@@ -88,22 +89,22 @@ BELOW = Route("level")
 NOWHERE = Route("nowhere")
 
 
-def first_verdict(rules: tuple[LeftRule, ...], event: Event) -> str | None:
+def first_verdict(rules: tuple[LeftRule, ...], event: Event, answer: Answer | None = None) -> str | None:
     """Return the verdict of the first rule that holds, None where none does."""
     for rule in rules:
-        if rule.condition is True or holds(rule.condition, event):
+        if rule.condition is True or holds(rule.condition, event, answer):
             return rule.verdict
     return None
 
 
-def _through_lanes(lanes: tuple[Lane, ...], event: Event | None, *, once: bool) -> Route:
+def _through_lanes(lanes: tuple[Lane, ...], event: Event | None, answer: Answer | None = None, *, once: bool) -> Route:
     if not lanes:
         return NOWHERE
     deliveries: list[Delivery] = []
     stops: list[Stop] = []
     met: set[str] = set()
     for lane in lanes:
-        gate = _lane_gate(lane, event, met if once else None)
+        gate = _lane_gate(lane, event, met if once else None, answer)
         if gate is None:
             deliveries.append(Delivery(lane.appender, lane.via))
         else:
@@ -111,9 +112,9 @@ def _through_lanes(lanes: tuple[Lane, ...], event: Event | None, *, once: bool) 
     return Route(None, tuple(deliveries), tuple(stops))
 
 
-def _lane_gate(lane: Lane, event: Event | None, met: set[str] | None) -> str | None:
+def _lane_gate(lane: Lane, event: Event | None, met: set[str] | None, answer: Answer | None) -> str | None:
     """Return the gate that stops the event on this lane; ``met`` holds the appenders met under `deliver: once`."""
-    if not _passes(lane.attachment_gate, event, otherwise=True):
+    if not _passes(lane.attachment_gate, event, answer, otherwise=True):
         return "attachment"
     if met is not None:
         if lane.appender in met:
@@ -121,16 +122,16 @@ def _lane_gate(lane: Lane, event: Event | None, met: set[str] | None) -> str | N
         met.add(lane.appender)
     if lane.appender_gate:
         return lane.appender_gate
-    if not _passes(lane.appender_rules, event, otherwise=lane.otherwise):
+    if not _passes(lane.appender_rules, event, answer, otherwise=lane.otherwise):
         return "rules"
     return None
 
 
-def _passes(gate: bool | tuple[LeftRule, ...], event: Event | None, *, otherwise: bool) -> bool:  # noqa: FBT001
+def _passes(gate: bool | tuple[LeftRule, ...], event: Event | None, answer: Answer | None, *, otherwise: bool) -> bool:  # noqa: FBT001
     if isinstance(gate, bool):
         return gate
     assert event is not None  # noqa: S101  (settled routes have no rules left)
-    verdict = first_verdict(gate, event)
+    verdict = first_verdict(gate, event, answer)
     return otherwise if verdict is None else verdict == "keep"
 
 
@@ -143,6 +144,8 @@ class Router:
         self.tree = Tree(plan)
         self.severities = Severities(plan.scale)
         self._decisions: dict[tuple[str, int | str], Decision] = {}
+        self._door = RuleIndex(plan.rules, plan.separator)
+        self._rules = {name: RuleIndex(one.rules, plan.separator) for name, one in plan.appenders.items() if one.rules}
 
     def route(self, event: Event) -> Route:
         """Return where ``event`` goes; raise KeyError for a level that the plan does not know."""
@@ -161,7 +164,7 @@ class Router:
 
     def compile(self, logger: str, severity: int) -> Decision:
         """Work the decision for a logger and a severity out."""
-        door = left_rules(self.plan.rules, logger, severity)
+        door = left_rules(self._door.of(logger), logger, severity)
         standing = self.tree.standing(logger)
         level_passes = severity >= standing.severity
         settled = door[0].verdict if door and door[0].condition is True else None
@@ -184,12 +187,14 @@ class Router:
 
     def _lane(self, via: str, attachment: Attachment, logger: str, severity: int) -> Lane:
         appender = self.plan.appenders[attachment.appender]
+        index = self._rules.get(appender.name)
+        rules = index.of(logger) if index is not None else ()
         return Lane(
             appender.name,
             via,
             _window(attachment, severity) and _settle(left_rules(attachment.rules, logger, severity), otherwise=True),
             appender_gate(appender, severity),
-            _settle(left_rules(appender.rules, logger, severity), otherwise=appender.otherwise.value == "keep"),
+            _settle(left_rules(rules, logger, severity), otherwise=appender.otherwise.value == "keep"),
             appender.otherwise.value == "keep",
         )
 
@@ -209,7 +214,42 @@ def appender_gate(appender: Appender, severity: int) -> str | None:
     return None
 
 
-def left_rules(rules: tuple[Rule, ...], logger: str, severity: int) -> tuple[LeftRule, ...]:
+class RuleIndex:
+    """Rules found by the loggers they name, so that a thousand rules cost a logger only those that may concern it."""
+
+    def __init__(self, rules: tuple[Rule, ...], separator: str) -> None:
+        self._rules, self._separator = rules, separator
+        self._any: list[int] = []
+        self._exactly: dict[str, list[int]] = {}
+        self._below: dict[str, list[int]] = {}
+        for at, rule in enumerate(rules):
+            named = _named(rule.condition)
+            if named is None:
+                self._any.append(at)
+                continue
+            kept = self._exactly if named.exact else self._below
+            for name in dict.fromkeys(named.names):
+                kept.setdefault(name or "root", []).append(at)
+
+    def of(self, logger: str) -> Sequence[Rule]:
+        """Return, in order, the rules whose named loggers ``logger`` belongs to, and those that name none."""
+        if len(self._any) == len(self._rules):
+            return self._rules
+        found = {*self._any, *self._exactly.get(logger, ()), *self._below.get("root", ()), *self._below.get(logger, ())}
+        end = logger.find(self._separator)
+        while self._below and end >= 0:
+            found.update(self._below.get(logger[:end], ()))
+            end = logger.find(self._separator, end + 1)
+        return [self._rules[at] for at in sorted(found)]
+
+
+def _named(condition: Condition) -> LoggerIs | None:
+    """Return the loggers that a condition is bound to, None where it is bound to none in plain sight."""
+    parts = condition.parts if isinstance(condition, All) else (condition,)
+    return next((one for one in parts if isinstance(one, LoggerIs)), None)
+
+
+def left_rules(rules: Sequence[Rule], logger: str, severity: int) -> tuple[LeftRule, ...]:
     """Return the rules that can still matter for a logger and severity, up to the first that always holds."""
     left: list[LeftRule] = []
     for rule in rules:

@@ -432,6 +432,44 @@ class WhatIf(msgspec.Struct):
     candidates: list[Candidate]
 
 
+class MessageClass(msgspec.Struct):
+    """Messages that two plans treat differently; `scope`: the logger exactly, what is not named below it, both, or all below.
+
+    `when` are the answers to the rules' questions. `example` was routed through both plans; null where it is undecided.
+    """
+
+    logger: str
+    scope: Literal["exactly", "below", "both", "all"]
+    level: str
+    when: list[str]
+    only_in_first: list[str]
+    only_in_second: list[str]
+    example: dict[str, Any] | None
+
+
+class SinkDifference(msgspec.Struct):
+    """Two matched appenders that do something else with the same events; undecided where no sample shows it."""
+
+    first: str
+    second: str
+    kind: Literal["lines", "groups", "files", "sink"]
+    decided: bool
+    what: list[str]
+    example: dict[str, Any] | None
+    outputs: list[str] | None
+
+
+class Compare(msgspec.Struct):
+    """`compare --json`; `bounded` are loggers at which the rules' questions multiplied too far to follow all."""
+
+    equal: bool
+    classes: int
+    differences: list[MessageClass]
+    undecided: list[MessageClass]
+    bounded: list[str]
+    sinks: list[SinkDifference]
+
+
 OUTPUTS: dict[str, Any] = {
     "levels": Levels,
     "resolve": Resolve,
@@ -445,4 +483,5 @@ OUTPUTS: dict[str, Any] = {
     "preview": Preview,
     "rolling": RollingFiles,
     "whatif": WhatIf,
+    "compare": Compare,
 }

@@ -1,0 +1,63 @@
+"""`vetrina compare PLAN OTHER`: every class of message that two plans treat differently, or proof that there is none."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from vetrina.commands import calling
+from vetrina.core.changes.comparing import compare
+from vetrina.core.changes.sinks_compared import compare_sinks
+from vetrina.core.faults import refuse
+from vetrina.views import compare as view
+
+
+def run(
+    plan: calling.PlanArgument,
+    other: Annotated[
+        Path, typer.Argument(metavar="OTHER", help="The second plan; it may be the same file.", show_default=False)
+    ],
+    by: Annotated[str, typer.Option("--by", metavar="sink|appender", help="What arrivals are told apart by.")] = "sink",
+    other_stage: Annotated[list[str], typer.Option("--other-stage", metavar="NAME", help="A stage over the second plan.")] = [],  # noqa: B006
+    other_with: Annotated[list[Path], typer.Option("--other-with", metavar="FILE", help="A layer over the second plan.")] = [],  # noqa: B006
+    other_set: Annotated[
+        list[str], typer.Option("--other-set", metavar="PATH=VALUE", help="One value of the second plan.")
+    ] = [],  # noqa: B006
+    other_tune: Annotated[
+        list[str], typer.Option("--other-tune", metavar="LOGGER=LEVEL", help="A logger's level in the second plan.")
+    ] = [],  # noqa: B006
+    stage: calling.StageOption = [],  # noqa: B006
+    with_: calling.WithOption = [],  # noqa: B006
+    env: calling.EnvOption = [],  # noqa: B006
+    env_file: calling.EnvFileOption = [],  # noqa: B006
+    set_: calling.SetOption = [],  # noqa: B006
+    tune: calling.TuneOption = [],  # noqa: B006
+    json: calling.JsonOption = False,
+) -> None:
+    """Show every class of message that two plans treat differently, with an example of each, or that there is none.
+
+    Not a sample: every logger, every stretch of levels between two thresholds and every answer to the rules' questions
+    is routed through both. --stage, --with, --set and --tune belong to the first plan, --env to both.
+
+    \b
+    Examples:
+      vetrina compare plan.yaml new.yaml
+      vetrina compare plan.yaml plan.yaml --other-stage live
+      vetrina compare plan.yaml plan.json --by appender
+      vetrina compare old.yaml new.yaml --json && echo the same
+    """  # noqa: D301
+    if by not in {"sink", "appender"}:
+        raise refuse(f'"{by[:40]}" is nothing to tell arrivals apart by', fix="write --by sink or --by appender", where="--by")
+    first = calling.plan_in_force(plan, stage, with_, env, env_file, set_, tune).plan
+    second = calling.plan_in_force(other, other_stage, other_with, env, env_file, other_set, other_tune).plan
+    found = compare(first, second, by_appender=by == "appender")
+    sinks = compare_sinks(first, second, by_appender=by == "appender")
+    if json:
+        calling.print_json(view.as_json(found, sinks, first.scale))
+    else:
+        lines = view.compared_lines(found, sinks, first, calling.width())
+        calling.print_lines(calling.without_secrets(calling.without_secrets(lines, first), second))
+    if found.differences or found.undecided or sinks:
+        raise typer.Exit(calling.Exit.WANTING)

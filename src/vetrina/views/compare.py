@@ -1,0 +1,168 @@
+"""What two plans do differently: for people, and as JSON."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+import msgspec
+
+from vetrina.core.changes.comparing import ALL, BELOW, BOTH, ITSELF, MOST_PATHS, Compared, MessageClass
+from vetrina.core.changes.sinks_compared import SinkDifference
+from vetrina.core.conditions import Ask, ErrorIs, FieldIs, MessageMatches
+from vetrina.core.events import Event, compact_json
+from vetrina.core.levels import HIGHEST, LOWEST, Scale
+from vetrina.core.plan import Plan
+from vetrina.views.screen import Line, Span, counted, number, span, wrapped
+
+_MOST = 40
+_WORDS = {
+    "is": ("is not", "is"), "one-of": ("is none of", "is one of"), "matches": ("does not match", "matches"),
+    "at-least": ("is not at least", "is at least"), "at-most": ("is not at most", "is at most"),
+}  # fmt: skip
+_SCOPES = {ITSELF: "exactly", BELOW: "below", BOTH: "both", ALL: "all"}
+_TITLES = {"lines": "other lines", "groups": "other groups", "files": "other files", "sink": "another sink"}
+
+
+def as_json(found: Compared, sinks: Sequence[SinkDifference], scale: Scale) -> dict[str, Any]:
+    """Return the document of `compare --json`."""
+    return {
+        "equal": not found.differences and not found.undecided and not sinks,
+        "classes": found.classes,
+        "differences": [_class(one, scale) for one in found.differences],
+        "undecided": [_class(one, scale) for one in found.undecided],
+        "bounded": list(found.bounded),
+        "sinks": [
+            {
+                "first": one.first,
+                "second": one.second,
+                "kind": one.kind,
+                "decided": one.decided,
+                "what": list(one.words),
+                "example": _event(one.example),
+                "outputs": list(one.outputs) if one.outputs else None,
+            }
+            for one in sinks
+        ],
+    }
+
+
+def _class(one: MessageClass, scale: Scale) -> dict[str, Any]:
+    return {
+        "logger": one.logger,
+        "scope": _SCOPES.get(one.scope, "below"),
+        "level": levels(one, scale),
+        "when": [question(ask, answer=answer) for ask, answer in one.answers],
+        "only_in_first": list(one.only_in_first),
+        "only_in_second": list(one.only_in_second),
+        "example": _event(one.example),
+    }
+
+
+def _event(event: Event | None) -> Any:
+    return None if event is None else msgspec.to_builtins(event)
+
+
+def levels(one: MessageClass, scale: Scale) -> str:
+    """Return a stretch of severities as a range of levels."""
+    if one.low == one.high:
+        return scale.name(one.low)
+    high = "" if one.high == HIGHEST else scale.name(one.high)
+    low = "" if one.low == LOWEST and high else scale.name(one.low)
+    return f"{low}..{high}"
+
+
+def question(ask: Ask, *, answer: bool) -> str:
+    """Return a question with its answer in words."""
+    if isinstance(ask, ErrorIs):
+        return "with an error" if ask.present == answer else "without an error"
+    if isinstance(ask, MessageMatches):
+        return f"the message {'matches' if answer else 'does not match'} {compact_json(ask.expression.text)}"
+    if ask.operator == "present":
+        return f"the field {ask.name} is {'there' if ask.value == answer else 'not there'}"
+    value = compact_json(ask.value.text if isinstance(ask, FieldIs) and ask.operator == "matches" else ask.value)
+    return f"the field {ask.name} {_WORDS[ask.operator][answer]} {value}"
+
+
+def compared_lines(found: Compared, sinks: Sequence[SinkDifference], first: Plan, width: int) -> list[Line]:
+    """Return the sentence that counts, then each difference with its example."""
+    lines: list[Line] = [_verdict(found, sinks)]
+    if found.differences:
+        lines += [[], [Span("Messages that the two treat differently", "title")]]
+    for one in found.differences[:_MOST]:
+        lines += _difference(one, first, width)
+    if len(found.differences) > _MOST:
+        lines.append([Span(f"  … and {counted(len(found.differences) - _MOST, 'difference')} more (--json has all)", "quiet")])
+    if found.undecided:
+        lines += [[], [Span("Undecided: no event was found that would show it", "title")]]
+        for one in found.undecided[:_MOST]:
+            lines += wrapped(span(_head(one, first.scale)).text, width - 2, 4, "raised")
+    if found.bounded:
+        text = (
+            f"the rules' questions multiply beyond {MOST_PATHS} ways at {', '.join(found.bounded[:6])}: not all were followed"
+        )
+        lines += wrapped(text, width, 2, "raised")
+    if sinks:
+        lines += [[], [Span("Appenders that do something else with the same events", "title")]]
+        for difference in sinks:
+            lines += _sink(difference, width)
+    return lines
+
+
+def _verdict(found: Compared, sinks: Sequence[SinkDifference]) -> Line:
+    compared = f"{number(found.classes)} class{'' if found.classes == 1 else 'es'} compared"
+    if not found.differences and not found.undecided:
+        text = f"equal: {compared}, none differs"
+        return [Span(text, "good"), Span(f"; {counted(len(sinks), 'appender')} differ otherwise" if sinks else "")]
+    parts = [f"{counted(len(found.differences), 'difference')}" if found.differences else ""]
+    parts.append(f"{len(found.undecided)} undecided" if found.undecided else "")
+    return [Span(" and ".join(part for part in parts if part), "bad"), Span(f"; {compared}")]
+
+
+def _head(one: MessageClass, scale: Scale) -> str:
+    who = {
+        ITSELF: f"{one.logger} itself",
+        BOTH: f"{one.logger} and what is not named below it",
+        ALL: f"{one.logger} and all below it",
+    }.get(one.scope, f"what is not named below {one.logger}")
+    if one.logger == "root" and one.scope != ITSELF:
+        who = "every logger" if one.scope == ALL else "any logger that is not named"
+    when = [question(ask, answer=answer) for ask, answer in one.answers]
+    return f"{who} {_stretch(one, scale)}" + (f", when {' and '.join(when)}" if when else "")
+
+
+def _stretch(one: MessageClass, scale: Scale) -> str:
+    """Return a stretch of severities in words; an end without a name is told by the level after it."""
+    if one.low == one.high:
+        return f"at {scale.name(one.low)}"
+    if one.high == HIGHEST:
+        return "at any level" if one.low == LOWEST else f"from {scale.name(one.low)}"
+    nameless = scale.name(one.high).isdigit() and not scale.name(one.high + 1).isdigit()
+    end = f"below {scale.name(one.high + 1)}" if nameless else f"up to {scale.name(one.high)}"
+    return end if one.low == LOWEST else f"from {scale.name(one.low)}, {end}"
+
+
+def _difference(one: MessageClass, first: Plan, width: int) -> list[Line]:
+    lines = wrapped(span(_head(one, first.scale)).text, width - 2, 4)
+    lines = [[Span("  "), *line] for line in lines]
+    for words, places in (("only in the first", one.only_in_first), ("only in the second", one.only_in_second)):
+        if places:
+            lines.append([Span(f"      {words}: ", "quiet"), span(", ".join(places), "bad" if "first" in words else "good")])
+    if one.example is not None:
+        event = one.example
+        more = {"fields": event.fields, "error": event.error}
+        extra = "".join(f" {name} {compact_json(value)}" for name, value in more.items() if value)
+        text = f"{event.logger or 'root'} {event.level} {compact_json(event.message)}{extra}"
+        lines.append([Span("      for example: ", "quiet"), span(text)])
+    return lines
+
+
+def _sink(one: SinkDifference, width: int) -> list[Line]:
+    who = one.first if one.first == one.second else f"{one.first} and {one.second}"
+    lines: list[Line] = [[Span("  "), span(who), Span(f": {_TITLES[one.kind]}", "" if one.decided else "raised")]]
+    for words in one.words:
+        lines += [[Span("    "), *line] for line in wrapped(span(words).text, width - 4, 2)]
+    if one.outputs:
+        for side, text in zip(("first", "second"), one.outputs, strict=True):
+            lines.append([Span(f"      {side:<7} ", "quiet"), span(text)])
+    return lines
