@@ -13,6 +13,8 @@ COMMANDS: dict[str, str] = {
     "rolling": "which files there will be, when they roll, and how far back they reach",
     "whatif": "what a change would do: gained, lost, bytes a day, history left",
     "compare": "every message that two plans treat differently, or proof that there is none",
+    "apply": "write a change into the plan, every other byte kept",
+    "undo": "take the last applied change back",
     "read": "log files back into events",
     "check": "what is wrong, risky or pointless in a plan, and what to do",
     "schema": "JSON Schemas of plans, events and every command's output",

@@ -470,6 +470,43 @@ class Compare(msgspec.Struct):
     sinks: list[SinkDifference]
 
 
+class FileDiff(msgspec.Struct):
+    """A file with the lines of its unified diff."""
+
+    file: str
+    diff: list[str]
+
+
+class Apply(msgspec.Struct):
+    """`apply --json`; `made_in` are the layers in which the values are decided."""
+
+    applied: bool
+    files: list[FileDiff]
+    made_in: list[str]
+
+
+class AppliedChange(msgspec.Struct):
+    """A change on record: when it was written, by which options, in which files."""
+
+    time: str
+    words: list[str]
+    files: list[str]
+
+
+class Undo(msgspec.Struct):
+    """`undo --json`."""
+
+    undone: bool
+    files: list[FileDiff]
+    changes: list[AppliedChange]
+
+
+class UndoList(msgspec.Struct):
+    """`undo --list --json`, the oldest first."""
+
+    changes: list[AppliedChange]
+
+
 OUTPUTS: dict[str, Any] = {
     "levels": Levels,
     "resolve": Resolve,
@@ -484,4 +521,7 @@ OUTPUTS: dict[str, Any] = {
     "rolling": RollingFiles,
     "whatif": WhatIf,
     "compare": Compare,
+    "apply": Apply,
+    "undo": Undo,
+    "undo-list": UndoList,
 }

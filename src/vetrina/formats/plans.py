@@ -27,14 +27,17 @@ def read_in_force(
     sets: Sequence[str] = (),
     tunes: Sequence[str] = (),
     environment: AbstractMapping[str, str] | None = None,
+    texts: AbstractMapping[str, str] | None = None,
 ) -> InForce:
     """Read a plan with its layers and options, in the order of precedence; raise Refused with every fault.
+
+    ``texts`` stand in for files, by their names as given: a change is tried before it is written.
 
     ``env`` holds `NAME=VALUE`, ``sets`` `PATH=VALUE`, ``tunes`` `LOGGER=LEVEL`. ``environment`` is the process's
     own unless given.
     """
     with _collector_paused():
-        return _read_in_force(Path(plan), stages, layers, env, env_files, sets, tunes, environment)
+        return _read_in_force(Path(plan), stages, layers, env, env_files, sets, tunes, environment, texts or {})
 
 
 @contextmanager
@@ -58,13 +61,14 @@ def _read_in_force(
     sets: Sequence[str],
     tunes: Sequence[str],
     environment: AbstractMapping[str, str] | None,
+    texts: AbstractMapping[str, str],
 ) -> InForce:
     plan = str(path)
     faults: list[Fault] = []
-    document = _read(path, plan, faults)
+    document = _read(path, plan, faults, texts)
     asked = Asked(
         stages=tuple(stages),
-        layers=tuple(LayerFile(str(layer), _read(Path(layer), str(layer), faults)) for layer in layers),
+        layers=tuple(LayerFile(str(layer), _read(Path(layer), str(layer), faults, texts)) for layer in layers),
         sets=tuple(one for text in sets if (one := _set_option(text, faults)) is not None),
         tunes=tuple(tune for text in tunes if (tune := _tune_option(text, faults)) is not None),
         env=_given(env, faults),
@@ -93,8 +97,8 @@ def read_plan(
     ).plan
 
 
-def _read(path: Path, name: str, faults: list[Fault]) -> Node | None:
-    text = decode(read_bytes(path, name), name)
+def _read(path: Path, name: str, faults: list[Fault], texts: AbstractMapping[str, str]) -> Node | None:
+    text = texts[name] if name in texts else decode(read_bytes(path, name), name)
     return read_document(text, Source(name, "file", text), faults.append)
 
 

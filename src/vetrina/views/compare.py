@@ -128,7 +128,7 @@ def _head(one: MessageClass, scale: Scale) -> str:
     if one.logger == "root" and one.scope != ITSELF:
         who = "every logger" if one.scope == ALL else "any logger that is not named"
     when = [question(ask, answer=answer) for ask, answer in one.answers]
-    return f"{who} {_stretch(one, scale)}" + (f", when {' and '.join(when)}" if when else "")
+    return f"{who}, {_stretch(one, scale)}" + (f", when {' and '.join(when)}" if when else "")
 
 
 def _stretch(one: MessageClass, scale: Scale) -> str:

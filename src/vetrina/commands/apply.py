@@ -1,0 +1,196 @@
+"""`vetrina apply PLAN --tune …`: a change written into the plan, every other byte kept."""
+
+from __future__ import annotations
+
+import sys
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Annotated
+
+import typer
+from msgspec.structs import replace
+
+from vetrina.commands import calling
+from vetrina.core.changes.edits import changed_lines
+from vetrina.core.changes.splicing import Target, splice
+from vetrina.core.faults import Refused, refuse
+from vetrina.core.in_force import InForce, SetOption, TuneOption, parse_path
+from vetrina.core.nodes import synthetic
+from vetrina.formats import undo_records as undo
+from vetrina.formats.plans import read_in_force
+from vetrina.formats.safe_files import locked, replace_file, sweep
+from vetrina.views import changes as view
+
+NEW_LAYER = "vetrina: 1\n"
+
+
+def run(
+    plan: calling.PlanArgument,
+    tune: Annotated[list[str], typer.Option("--tune", metavar="LOGGER=LEVEL", help="The change: a logger's level.")] = [],  # noqa: B006
+    set_: Annotated[
+        list[str], typer.Option("--set", metavar="PATH=VALUE", help="The change: one value; null removes it.")
+    ] = [],  # noqa: B006
+    into: Annotated[Path | None, typer.Option("--into", metavar="FILE", help="Write into this layer file instead.")] = None,
+    in_stage: Annotated[
+        str, typer.Option("--in-stage", metavar="NAME", help="Write into this stage of the plan instead.")
+    ] = "",
+    dry_run: Annotated[bool, typer.Option("--dry-run", help="Show the diff and write nothing.")] = False,
+    yes: Annotated[bool, typer.Option("--yes", help="Write without asking.")] = False,
+    stage: calling.StageOption = [],  # noqa: B006
+    with_: calling.WithOption = [],  # noqa: B006
+    env: calling.EnvOption = [],  # noqa: B006
+    env_file: calling.EnvFileOption = [],  # noqa: B006
+    json: calling.JsonOption = False,
+) -> None:
+    """Write a change into the plan: the diff first, then the file, with a record to take it back (vetrina undo).
+
+    The edit is made where the value is decided: in the plan, in a stage of it, or in a layer given with --with.
+    Comments, order, quoting and every other byte stay.
+
+    \b
+    Examples:
+      vetrina apply plan.yaml --tune ropeway.gate.scanner=debug
+      vetrina apply plan.yaml --stage live --set appenders.desk.floor=info --dry-run
+      vetrina apply plan.yaml --tune ropeway.gate=debug --into local.yaml --yes
+      vetrina undo plan.yaml
+    """  # noqa: D301
+    if not tune and not set_:
+        raise refuse("what is the change?", fix="give --tune LOGGER=LEVEL or --set PATH=VALUE", where="apply")
+    if into is not None and in_stage:
+        raise refuse("--into and --in-stage exclude each other", fix="give one of them", where="apply")
+    work = _Work(plan, stage, with_, env, env_file, into)
+    with locked(plan.absolute().parent):
+        before, after = work.both(set_, tune)
+        target = Target("layer", str(into)) if into else Target("stage", in_stage) if in_stage else None
+        texts, places = work.spliced(after, target)
+        work.verify(after, texts)
+        changed = {name: text for name, text in texts.items() if text != work.texts.get(name)}
+        diffs = {
+            name: undo.difference(name, work.texts.get(name) if name not in work.new else None, text)
+            for name, text in changed.items()
+        }
+        words = [*(f"--set {one}" for one in set_), *(f"--tune {one}" for one in tune)]
+        if not json:
+            calling.print_lines(view.diff_lines(diffs, places, changed_lines(before, after)))
+        wanted = bool(changed) and not dry_run and (yes or _asked(as_json=json))
+        if wanted:
+            files = [undo.Version(name, None if name in work.new else work.boms.get(name, "") + work.texts[name], work.boms.get(name, "") + text)
+                     for name, text in changed.items()]  # fmt: skip
+            _write(plan, undo.Step(datetime.now(tz=UTC).isoformat(timespec="seconds"), words, files))
+            work.verify(after, {})
+        if json:
+            calling.print_json(view.applied_json(diffs, places, applied=wanted))
+        else:
+            calling.remark([_outcome(changed=bool(changed), wanted=wanted, plan=plan, dry_run=dry_run)])
+
+
+def _outcome(*, changed: bool, wanted: bool, plan: Path, dry_run: bool) -> str:
+    if not changed:
+        return "nothing to write: the plan says so already"
+    if wanted:
+        return f"written and verified; vetrina undo {plan} takes it back"
+    return "nothing was written" + (" (--dry-run)" if dry_run else "")
+
+
+def _asked(*, as_json: bool) -> bool:
+    """Ask on a terminal; elsewhere --yes has to say it."""
+    if as_json or not sys.stdin.isatty():
+        raise refuse("nothing was written: nobody can be asked here", fix="say --yes, or --dry-run to look only", where="apply")
+    return bool(typer.confirm("Write this?", err=True))
+
+
+def _write(plan: Path, step: undo.Step) -> None:
+    for path in (plan, undo.record_path(plan), *(Path(one.file) for one in step.files)):
+        sweep(path)
+    record = undo.read_record(plan)
+    undo.write_record(plan, undo.Record(undo.VERSION, [*record.steps, step]))
+    for one in step.files:
+        replace_file(Path(one.file), one.after.encode(), like=plan)
+
+
+class _Work:
+    """The plan of a call with the texts of its files: read once, changed in memory, tried before anything is written."""
+
+    def __init__(
+        self, plan: Path, stage: list[str], with_: list[Path], env: list[str], env_file: list[Path], into: Path | None
+    ) -> None:
+        self._plan, self._stage, self._env, self._env_file = plan, stage, env, env_file
+        self._with = [*with_, into] if into is not None and into not in with_ else with_
+        self.texts: dict[str, str] = {}
+        self.boms: dict[str, str] = {}
+        self.new: set[str] = set()
+        for path in (plan, *self._with):
+            text = undo.read_text(path) if path.exists() or path != into else None
+            if text is None and path == into:
+                self.new.add(str(path))
+                text = NEW_LAYER
+            if text is not None:
+                bare = text.removeprefix("\ufeff")
+                self.boms[str(path)] = text[: len(text) - len(bare)]
+                self.texts[str(path)] = bare
+
+    def _read(self, texts: dict[str, str], sets: list[str], tunes: list[str]) -> InForce:
+        return read_in_force(
+            self._plan,
+            stages=self._stage,
+            layers=self._with,
+            env=self._env,
+            env_files=self._env_file,
+            sets=sets,
+            tunes=tunes,
+            texts=texts,
+        )
+
+    def both(self, sets: list[str], tunes: list[str]) -> tuple[InForce, InForce]:
+        """Return the plan as it is, and as it shall be."""
+        return self._read(self.texts, [], []), self._read(self.texts, sets, tunes)
+
+    def spliced(self, after: InForce, target: Target | None) -> tuple[dict[str, str], list[Target]]:
+        """Return the texts with every edit made, one after the other, and where each was made."""
+        texts, places = dict(self.texts), []
+        for edit in _edits(after):
+            found = self._read(texts, [], [])
+            if edit.implied and not _switched_off(found, edit.option):
+                continue
+            one = splice(found, edit.option, target)
+            texts[one.name] = one.onto(texts[one.name])
+            places.append(one.target)
+        return texts, places
+
+    def verify(self, wanted: InForce, texts: dict[str, str]) -> None:
+        """Read the plan again and hold it against what was wanted; raise Refused where it says something else."""
+        try:
+            left = changed_lines(self._read(texts, [], []), wanted)
+        except Refused as refused:
+            raise Refused(
+                [replace(one, why=one.why or "the change, written there, would make the plan wrong") for one in refused.faults]
+            ) from None
+        if left:
+            raise refuse("written there, the change would not take effect", "; ".join(left[:4]),
+                         "write it into the layer that decides the value, or leave --into and --in-stage out", where="apply")  # fmt: skip
+
+
+class _Edit:
+    """One value to write; an implied one (switching a tuned logger on) only where it is needed."""
+
+    def __init__(self, option: SetOption, *, implied: bool = False) -> None:
+        self.option, self.implied = option, implied
+
+
+def _edits(found: InForce) -> list[_Edit]:
+    edits = [_Edit(one) for one in found.asked.sets]
+    for tune in found.asked.tunes:
+        edits += [_Edit(_value(tune, "level", tune.level)), _Edit(_value(tune, "enabled", "true"), implied=True)]
+    return edits
+
+
+def _value(tune: TuneOption, key: str, text: str) -> SetOption:
+    name = tune.logger.replace("\\", "\\\\").replace('"', '\\"')
+    parsed = parse_path(f'loggers["{name}"].{key}')
+    assert not isinstance(parsed, str)  # noqa: S101  (a name in double quotes is a step)
+    return SetOption(tune.text, parsed[0], synthetic(tune.source, text), tune.source)
+
+
+def _switched_off(found: InForce, option: SetOption) -> bool:
+    logger = found.plan.loggers.get(option.steps[1].name or "root")
+    return logger is not None and not logger.enabled.value

@@ -1,0 +1,369 @@
+"""A change written into a plan's text: new text spliced in at the place of the old, every other byte kept.
+
+Here: where a value is decided, and the text that takes its place. Not here: files and locks (formats/), asking
+(commands/). The value goes where it is decided today (the plan, a stage in it, or a layer file), unless a target is
+given. A value that a placeholder or a shared alias decides is refused.
+"""
+
+from __future__ import annotations
+
+import json
+import re
+from collections.abc import Iterator, Sequence
+
+from msgspec import Struct
+
+from vetrina.core.faults import Fault, Place, Refused
+from vetrina.core.filling import typed
+from vetrina.core.grammar import PLAN, PLAN_FILE, root_name
+from vetrina.core.in_force import InForce, SetOption
+from vetrina.core.layers import Held, Step
+from vetrina.core.nodes import Listing, Mapping, Node, Scalar
+from vetrina.core.shapes import Kind, ListOf, MapOf, Record, child_kind
+from vetrina.core.written import yaml_text
+
+_PLAIN = re.compile(r"[A-Za-z0-9_./]+(?: ?[A-Za-z0-9_./%+-]+)*")
+"""Words that stand without quotes everywhere in YAML."""
+
+
+class Target(Struct, frozen=True):
+    """Where a value is to be written: `file` (the plan), `stage` (of that name, in the plan) or `layer` (that file)."""
+
+    kind: str
+    label: str
+
+    def words(self) -> str:
+        """Return it for people."""
+        return {"file": self.label, "stage": f"stage {self.label} of the plan"}.get(self.kind, f"layer {self.label}")
+
+
+class Splice(Struct, frozen=True):
+    """``text`` in place of what stands from ``start`` to ``end`` in the text of the file ``name``."""
+
+    name: str
+    start: int
+    end: int
+    text: str
+    target: Target
+
+    def onto(self, whole: str) -> str:
+        """Return a whole text with the splice made."""
+        return whole[: self.start] + self.text + whole[self.end :]
+
+
+def splice(found: InForce, edit: SetOption, target: Target | None = None) -> Splice:
+    """Return the splice that writes one value into the text that decides it; raise Refused where none would do."""
+    steps = _steps(edit.steps)
+    where = target or _decider(found, steps)
+    document, name = _document(found, where)
+    if where.kind == "stage":
+        steps = (Step("stages"), Step(where.label), *steps)
+    writer = _Writer(found, edit, where, name, document)
+    return writer.write(steps)
+
+
+def _steps(steps: Sequence[Step]) -> tuple[Step, ...]:
+    if len(steps) > 1 and steps[0].name == "loggers":
+        return (steps[0], Step(root_name(steps[1].name)), *steps[2:])
+    return tuple(steps)
+
+
+def _decider(found: InForce, steps: Sequence[Step]) -> Target:
+    """Return which layer decides what stands at a path: that of the value itself, else of what is nearest above it."""
+    held: Held | None = found.held
+    kind: Kind = PLAN
+    layer = None
+    for step in steps:
+        if held is None:
+            break
+        if isinstance(kind, ListOf):
+            items = held.items or []
+            held = items[step.position] if step.position is not None and step.position < len(items) else None
+            kind = kind.item
+        else:
+            held = (held.children or {}).get(step.name)
+            kind = child_kind(kind, step.name) if not isinstance(kind, Record) or step.name in kind.keys else kind
+        layer = held.layer if held is not None else layer
+    if layer is None or layer.kind not in {"stage", "layer"}:
+        return Target("file", found.plan.name)
+    return Target(layer.kind, layer.label)
+
+
+def _document(found: InForce, target: Target) -> tuple[Mapping, str]:
+    if target.kind != "layer":
+        return found.document, found.plan.name
+    for one in found.asked.layers:
+        if one.name == target.label and isinstance(one.node, Mapping):
+            return one.node, one.name
+    raise Refused(
+        [
+            Fault(
+                "call",
+                f"{target.label} is not among the layers in force",
+                fix=f"give it with --with {target.label}",
+                where="--into",
+            )
+        ]
+    )
+
+
+class _Writer:
+    """Finds the spot of one value in one document and makes the text for it."""
+
+    def __init__(self, found: InForce, edit: SetOption, target: Target, name: str, document: Mapping) -> None:
+        self.found, self.edit, self.target, self.name, self.document = found, edit, target, name, document
+        self.text = document.source.text
+        self.as_json = self.text.lstrip()[:1] == "{"
+        self.newline = "\r\n" if "\r\n" in self.text else "\n"
+        self.path: list[str] = []
+
+    def write(self, steps: Sequence[Step]) -> Splice:
+        return self._at(PLAN_FILE, self.document, None, steps)
+
+    def _refuse(self, what: str, why: str, fix: str, node: Node | None = None) -> Refused:
+        place = node.place if node is not None else None
+        return Refused([Fault("call", what, why, fix, place, "" if place else self.edit.source.name)])
+
+    def _splice(self, start: int, end: int, text: str) -> Splice:
+        return Splice(self.name, start, end, text, self.target)
+
+    def _at(self, kind: Kind, node: Node, key: Scalar | None, steps: Sequence[Step]) -> Splice:
+        """Write at ``steps`` below ``node``, which has ``kind``."""
+        if node.aliased:
+            raise self._aliased(node)
+        if not steps:
+            return self._replace(kind, node, key)
+        step, rest = steps[0], steps[1:]
+        if isinstance(node, Scalar) and not node.is_null():
+            return self._short(kind, node, steps)
+        if isinstance(node, Scalar):
+            start = node.start if node.text or not key else self._after_colon(key)
+            gap = "" if node.text or self.text[start - 1 : start].isspace() else " "
+            return self._splice(start, node.end if node.text else start, gap + self._nested(steps, within_flow=True))
+        if isinstance(node, Listing):
+            if step.position is None or step.position >= len(node.items):
+                raise self._refuse(
+                    f'item "{step}" is not in this list', f"it has {len(node.items)} items", "set the whole list", node
+                )
+            item = node.items[step.position]
+            return self._at(kind.item if isinstance(kind, ListOf) else kind, item, None, rest)
+        if isinstance(kind, ListOf):
+            raise self._refuse(
+                "this list is changed here by {remove, add}", "its items stand in another layer", "set the whole list", node
+            )
+        child = next(((one, value) for one, value in node.pairs if root_or_name(one.text, self.path) == step.name), None)
+        self.path.append(step.name)
+        if child is None:
+            return self._add(kind, node, steps)
+        return self._at(child_kind(kind, step.name), child[1], child[0], rest)
+
+    def _aliased(self, node: Node) -> Refused:
+        others = [str(place) for place in _uses(self.document, node)]
+        return self._refuse(
+            "this value is shared by an alias", f"it is also used at {', '.join(others[:4])}",
+            "write the value out where the alias stands, then apply again", node,
+        )  # fmt: skip
+
+    def _after_colon(self, key: Scalar) -> int:
+        return self.text.index(":", key.end) + 1
+
+    def _replace(self, kind: Kind, node: Node, key: Scalar | None) -> Splice:
+        """Put the new value in place of a whole old one."""
+        new = self.edit.node
+        for one in _scalars(node):
+            if "${" in one.text.replace("$${", ""):
+                name = one.text[one.text.index("${") + 2 :].split("}")[0].split(":-")[0]
+                raise self._refuse(
+                    f"a placeholder decides this value: {one.text[:60]}", f"the value comes from {name}, not from this line",
+                    f"give --env {name}=…, change values.{name}, or edit the line by hand", one,
+                )  # fmt: skip
+        if any(one.aliased for one in _nodes(node)):
+            raise self._aliased(next(one for one in _nodes(node) if one.aliased))
+        if isinstance(kind, ListOf) and isinstance(new, Mapping):
+            return self._change_list(kind, node, new)
+        if isinstance(node, Scalar) and not node.text and node.plain and key is not None:
+            start = self._after_colon(key)
+            return self._splice(start, start, " " + self._render(new, within_flow=False))
+        within = not _is_block(node, self.text) or self.as_json
+        return self._splice(
+            node.start, _end(node), self._render(new, within_flow=within or not isinstance(node, Scalar), old=node)
+        )
+
+    def _change_list(self, kind: ListOf, node: Node, change: Mapping) -> Splice:
+        """Work `{remove, add}` into a list that stands here; in another layer's place it is written as it is."""
+        items = node.items if isinstance(node, Listing) else [node]
+        if isinstance(node, Mapping):
+            return self._splice(node.start, _end(node), self._render(change, within_flow=True))
+        removed, added = change.get("remove"), change.get("add")
+        unwanted = [_by(kind, one) for one in _some(removed)]
+        kept = [
+            self.text[one.start : _end(one)] if not _is_block(one, self.text) else self._render(one, within_flow=True)
+            for one in items
+            if _by(kind, one) not in unwanted
+        ]
+        new = [self._render(one, within_flow=True) for one in _some(added)]
+        return self._splice(node.start, _end(node), f"[{', '.join([*kept, *new])}]")
+
+    def _short(self, kind: Kind, node: Scalar, steps: Sequence[Step]) -> Splice:
+        """Write below a value that is a short form: it stands for its key, or becomes a mapping with one more."""
+        if isinstance(kind, ListOf) and steps[0].position == 0:
+            return self._at(kind.item, node, None, steps[1:])
+        if not isinstance(kind, Record) or not kind.short:
+            raise self._refuse(f'there is nothing below "{node.text[:40]}"', "", "set the value itself", node)
+        if steps[0].name == kind.short and len(steps) == 1:
+            return self._replace(kind.keys[kind.short].kind, node, None)
+        own = self.text[node.start : node.end]
+        if "${" in own and own[:1] not in {"'", '"'}:
+            own = json.dumps(own)
+        implied = "".join(f"{name}: {text}, " for name, text in kind.implied)
+        return self._splice(
+            node.start, node.end, f"{{{implied}{kind.short}: {own}, {self._nested(steps, within_flow=True)[1:-1]}}}"
+        )
+
+    def _add(self, kind: Kind, node: Mapping, steps: Sequence[Step]) -> Splice:
+        """Add an entry to a mapping, in the style of those that are there."""
+        flow = node.flow or self.as_json
+        if not node.pairs:
+            return self._splice(node.start, node.end, self._nested(steps, within_flow=True))
+        last_key, last = node.pairs[-1]
+        end = max(_end(last), last_key.end)
+        if flow:
+            key, value = self._entry(kind, node, steps, within_flow=True)
+            own_line = "\n" in self.text[node.start : last_key.start]
+            gap = self.newline + " " * (last_key.column - 1) if own_line else " "
+            return self._splice(end, end, f",{gap}{key}: {value}")
+        if isinstance(last, Scalar) and not last.text:
+            end = self._after_colon(last_key)
+        line_end = self.text.find("\n", end)
+        at = len(self.text) if line_end < 0 else line_end - (self.text[line_end - 1 : line_end] == "\r")
+        key, value = self._entry(kind, node, steps, within_flow=False)
+        gap = "" if value.startswith(("\r", "\n")) else " "
+        return self._splice(at, at, f"{self.newline}{' ' * (last_key.column - 1)}{key}:{gap}{value}")
+
+    def _entry(self, kind: Kind, node: Mapping, steps: Sequence[Step], *, within_flow: bool) -> tuple[str, str]:
+        key = self._key(steps[0].name)
+        rest = steps[1:]
+        below = child_kind(kind, steps[0].name)
+        shorts = any(isinstance(value, Scalar) for _, value in node.pairs)
+        if isinstance(below, Record) and below.short and len(rest) == 1 and rest[0].name == below.short and shorts:
+            return key, self._render(self.edit.node, within_flow=within_flow)
+        if not rest:
+            return key, self._render(self.edit.node, within_flow=within_flow)
+        opened = self._nested(rest, within_flow=True)
+        is_section = node is self.document and not within_flow and isinstance(below, MapOf)
+        if is_section and len(rest) > 1:
+            inner = self._nested(rest[1:], within_flow=True)
+            return key, f"{self.newline}  {self._key(rest[0].name)}: {inner}"
+        return key, opened
+
+    def _nested(self, steps: Sequence[Step], *, within_flow: bool) -> str:
+        """Return the mapping that holds the value at the end of some steps."""
+        text = self._render(self.edit.node, within_flow=within_flow or len(steps) > 0)
+        for step in reversed(steps):
+            if step.position is not None and step.name == str(step.position):
+                raise self._refuse(
+                    f"there is no item [{step.position}] here", "the list is not there yet", "set the whole list"
+                )
+            text = f"{{{self._key(step.name)}: {text}}}"
+        return text
+
+    def _key(self, name: str) -> str:
+        return json.dumps(name, ensure_ascii=False) if self.as_json else yaml_text(name)
+
+    def _render(self, node: Node, *, within_flow: bool, old: Node | None = None) -> str:
+        """Return a value as text: JSON in a JSON plan, else YAML, quoted as the old value was."""
+        if isinstance(node, Mapping):
+            return (
+                "{"
+                + ", ".join(f"{self._key(key.text)}: {self._render(value, within_flow=True)}" for key, value in node.pairs)
+                + "}"
+            )
+        if isinstance(node, Listing):
+            return "[" + ", ".join(self._render(item, within_flow=True) for item in node.items) + "]"
+        value = typed(node.text) if node.plain else node.text
+        if not isinstance(value, str):
+            return json.dumps(value) if self.as_json else node.text or "null"
+        if self.as_json:
+            return json.dumps(value, ensure_ascii=False)
+        quote = self.text[old.start : old.start + 1] if isinstance(old, Scalar) else ""
+        if quote == '"':
+            return json.dumps(value, ensure_ascii=False)
+        if quote == "'" and value.isprintable():
+            return "'" + value.replace("'", "''") + "'"
+        if node.plain and not within_flow and "${" in value and value.isprintable():
+            return value
+        if node.plain and _PLAIN.fullmatch(value):
+            return value
+        return yaml_text(value)
+
+
+def root_or_name(name: str, path: Sequence[str]) -> str:
+    """Return a key as a step names it: under `loggers` the empty name is root."""
+    return root_name(name) if path and path[-1] == "loggers" else name
+
+
+def _by(kind: ListOf, node: Node) -> str:
+    """Return what an item of a list is told by."""
+    if kind.removed_by and isinstance(node, Mapping):
+        named = node.get(kind.removed_by)
+        return named.text if isinstance(named, Scalar) else ""
+    return node.text if isinstance(node, Scalar) else repr(_plain(node))
+
+
+def _some(node: Node | None) -> list[Node]:
+    """Return the items of a list, or the one value that stands for a list."""
+    return node.items if isinstance(node, Listing) else [] if node is None else [node]
+
+
+def _plain(node: Node) -> object:
+    if isinstance(node, Mapping):
+        return {key.text: _plain(value) for key, value in node.pairs}
+    if isinstance(node, Listing):
+        return [_plain(item) for item in node.items]
+    return (node.text, node.plain)
+
+
+def _is_block(node: Node, text: str) -> bool:
+    """Tell whether a node is a block scalar, list or mapping: it has lines of its own."""
+    if isinstance(node, Scalar):
+        return text[node.start : node.start + 1] in {"|", ">"}
+    return not node.flow
+
+
+def _end(node: Node) -> int:
+    """Return where a node's own text ends: a block ends with the last thing in it."""
+    if isinstance(node, Mapping) and not node.flow and node.pairs:
+        key, value = node.pairs[-1]
+        return max(key.end, _end(value))
+    if isinstance(node, Listing) and not node.flow and node.items:
+        return _end(node.items[-1])
+    if isinstance(node, Scalar) and node.source.text[node.start : node.start + 1] in {"|", ">"}:
+        return node.start + len(node.source.text[node.start : node.end].rstrip())
+    return node.end
+
+
+def _nodes(node: Node) -> Iterator[Node]:
+    yield node
+    inner = [value for _, value in node.pairs] if isinstance(node, Mapping) else node.items if isinstance(node, Listing) else []
+    for one in inner:
+        yield from _nodes(one)
+
+
+def _scalars(node: Node) -> Iterator[Scalar]:
+    return (one for one in _nodes(node) if isinstance(one, Scalar))
+
+
+def _uses(document: Node, wanted: Node) -> Iterator[Place]:
+    """Yield the places of the keys under which a shared node is used."""
+    if isinstance(document, Mapping):
+        for key, value in document.pairs:
+            if value is wanted:
+                yield key.place
+            else:
+                yield from _uses(value, wanted)
+    elif isinstance(document, Listing):
+        for item in document.items:
+            if item is wanted:
+                yield document.place
+            else:
+                yield from _uses(item, wanted)
