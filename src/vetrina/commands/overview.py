@@ -15,9 +15,10 @@ COMMANDS: dict[str, str] = {
     "compare": "every message that two plans treat differently, or proof that there is none",
     "apply": "write a change into the plan, every other byte kept",
     "undo": "take the last applied change back",
+    "expect": "expected deliveries, checked like tests",
     "read": "log files back into events",
     "check": "what is wrong, risky or pointless in a plan, and what to do",
-    "schema": "JSON Schemas of plans, events and every command's output",
+    "schema": "JSON Schemas of plans, events, cases and every command's output",
 }
 OPTIONS = {
     "--version": "print the version and end",

@@ -1,4 +1,4 @@
-"""`vetrina schema`: JSON Schemas of plans, events and outputs."""
+"""`vetrina schema`: JSON Schemas of plans, events, cases and outputs."""
 
 from __future__ import annotations
 
@@ -8,16 +8,16 @@ import typer
 
 from vetrina.commands import calling
 from vetrina.core.faults import offer, refuse
-from vetrina.formats.schemas import OUTPUTS, events_schema, output_schema, plan_schema
+from vetrina.formats.schemas import OUTPUTS, cases_schema, events_schema, output_schema, plan_schema
 
-_WHAT = ("plan", "events", "output")
+_WHAT = ("plan", "events", "cases", "output")
 
 
 def run(
-    what: Annotated[str, typer.Argument(metavar="plan|events|output", help="Which format.", show_default=False)],
+    what: Annotated[str, typer.Argument(metavar="plan|events|cases|output", help="Which format.", show_default=False)],
     command: Annotated[str, typer.Argument(metavar="[COMMAND]", help="With output: whose --json document.")] = "",
 ) -> None:
-    """Print the JSON Schema (2020-12) of a plan, of an event line, or of a command's --json output.
+    """Print the JSON Schema (2020-12) of a plan, of an event line, of a file of cases, or of a command's --json output.
 
     \b
     Examples:
@@ -29,7 +29,8 @@ def run(
     if what != "output":
         if command:
             raise refuse(f'"{command[:60]}" is one word too many', fix=f"write vetrina schema {what}", where="schema")
-        calling.print_json(plan_schema() if what == "plan" else events_schema())
+        schemas = {"plan": plan_schema, "events": events_schema, "cases": cases_schema}
+        calling.print_json(schemas[what]())
         return
     if command not in OUTPUTS:
         word = f'"{command[:60]}" has no --json document' if command else "whose output?"

@@ -507,6 +507,34 @@ class UndoList(msgspec.Struct):
     changes: list[AppliedChange]
 
 
+class CaseFailure(msgspec.Struct):
+    """One way in which a case does not hold; `remedy` is the nearest change that would let the event arrive."""
+
+    stage: str | None
+    event: dict[str, Any]
+    what: str
+    why: str
+    remedy: str
+
+
+class CaseVerdict(msgspec.Struct):
+    """One case; `tried` counts its events over all its stages."""
+
+    say: str
+    file: str
+    line: int
+    holds: bool
+    tried: int
+    failures: list[CaseFailure]
+
+
+class Expect(msgspec.Struct):
+    """`expect --json`."""
+
+    cases: list[CaseVerdict]
+    failed: int
+
+
 OUTPUTS: dict[str, Any] = {
     "levels": Levels,
     "resolve": Resolve,
@@ -524,4 +552,5 @@ OUTPUTS: dict[str, Any] = {
     "apply": Apply,
     "undo": Undo,
     "undo-list": UndoList,
+    "expect": Expect,
 }

@@ -11,6 +11,7 @@ from vetrina.core.events import Event
 from vetrina.core.grammar import CONDITION, MEMBER, PLAN_FILE, VERSION
 from vetrina.core.levels import ALIASES, NAMES, THRESHOLDS
 from vetrina.core.shapes import Schema
+from vetrina.formats import cases
 from vetrina.formats.outputs import OUTPUTS
 
 DIALECT = "https://json-schema.org/draft/2020-12/schema"
@@ -77,6 +78,11 @@ def events_schema() -> Schema:
     return {"$schema": DIALECT, **_flat(Event, "Vetrina event"), "additionalProperties": True}
 
 
+def cases_schema() -> Schema:
+    """Return the schema of a file of expected deliveries."""
+    return {"$schema": DIALECT, **cases.cases_schema()}
+
+
 def output_schema(command: str) -> Schema:
     """Return the schema of a command's `--json` document (of each line, where it prints JSON Lines)."""
     return {"$schema": DIALECT, **_flat(OUTPUTS[command], f"vetrina {command} --json")}
@@ -96,4 +102,4 @@ def _used(definitions: dict[str, Any], name: str) -> bool:
     return f"#/$defs/{name}" in str(inside) or f"'#/$defs/{name}'" in str(definitions[name])
 
 
-__all__ = ["OUTPUTS", "events_schema", "output_schema", "plan_schema"]
+__all__ = ["OUTPUTS", "cases_schema", "events_schema", "output_schema", "plan_schema"]

@@ -1,0 +1,77 @@
+"""`vetrina expect PLAN CASES`: expected deliveries, checked like tests."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from vetrina.commands import calling
+from vetrina.core.expecting import Verdict, expect, record
+from vetrina.core.in_force import InForce
+from vetrina.formats.cases import cases_text, read_cases
+from vetrina.formats.events import EventStream, open_input
+from vetrina.formats.junit import Case, junit
+from vetrina.views import expect as view
+
+
+def run(
+    plan: calling.PlanArgument,
+    cases: Annotated[str, typer.Argument(metavar="CASES", help="A file of cases; with --record, events.", show_default=False)],
+    record_: Annotated[
+        bool, typer.Option("--record", help="Print a file of cases from what holds for these events today.")
+    ] = False,
+    junit_file: Annotated[Path | None, typer.Option("--junit", metavar="FILE", help="Write JUnit XML there as well.")] = None,
+    stage: calling.StageOption = [],  # noqa: B006
+    with_: calling.WithOption = [],  # noqa: B006
+    env: calling.EnvOption = [],  # noqa: B006
+    env_file: calling.EnvFileOption = [],  # noqa: B006
+    set_: calling.SetOption = [],  # noqa: B006
+    tune: calling.TuneOption = [],  # noqa: B006
+    json: calling.JsonOption = False,
+) -> None:
+    """Hold a plan against expected deliveries; exit 1 if one fails, with the gate that decided and the nearest way.
+
+    A case with stages is tried under each of them, in place of --stage.
+
+    \b
+    Examples:
+      vetrina expect plan.yaml cases.yaml
+      vetrina expect plan.yaml cases.yaml --tune ropeway.gate=debug --junit results.xml
+      vetrina expect plan.yaml week.jsonl --record > cases.yaml
+    """  # noqa: D301
+    found = calling.plan_in_force(plan, stage, with_, env, env_file, set_, tune)
+    if record_:
+        _record(found, cases, plan)
+        return
+    read = read_cases(Path(cases), found.plan, found.stage_names())
+    plans = {"": found}
+    for name in dict.fromkeys(name for case in read for name in case.stages):
+        plans[name] = calling.plan_in_force(plan, [name], with_, env, env_file, set_, tune)
+    verdicts = expect(read, plans)
+    if junit_file is not None:
+        calling.write_file(junit_file, junit(str(cases), [_case(one) for one in verdicts]))
+    if json:
+        calling.print_json(view.as_json(verdicts))
+    else:
+        calling.print_lines(calling.without_secrets(view.expected_lines(verdicts, calling.width()), found.plan))
+    if any(one.failures for one in verdicts):
+        raise typer.Exit(calling.Exit.WANTING)
+
+
+def _case(one: Verdict) -> Case:
+    words = [view.failure_words(failure) for failure in one.failures]
+    return Case(one.case.say, "expect", words[0][0] if words else "", "\n".join(text for lines in words for text in lines))
+
+
+def _record(found: InForce, events: str, plan: Path) -> None:
+    stream = EventStream(events, scale=found.plan.scale)
+    with open_input(events) as file:
+        recorded = record(stream.read(file), found)
+    asked = calling.asked_text(found)
+    sys.stdout.write(cases_text(recorded, f"what {plan.name} does today{f' with {asked}' if asked else ''}"))
+    calling.remark_bad_lines(events, stream.unreadable, stream.bad_lines)
+    if stream.unreadable:
+        raise typer.Exit(calling.Exit.WANTING)

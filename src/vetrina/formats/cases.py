@@ -1,0 +1,248 @@
+"""Files of expected deliveries: `vetrina-expect: 1`, read with every fault and its place, and written from what holds.
+
+The keys are one table, which serves reading, the faults and the schema, as a plan's do.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from pathlib import Path
+from typing import Any
+
+import msgspec
+
+from vetrina.core.changes.edits import flow
+from vetrina.core.conditions import BadExpression, Expression
+from vetrina.core.events import ErrorDetail, Event, SourcePosition
+from vetrina.core.expecting import Case, LineTest, Recorded, named, sink_names
+from vetrina.core.faults import Fault, Refused, offer, refuse
+from vetrina.core.filling import typed
+from vetrina.core.layers import Held, Layer, lay
+from vetrina.core.levels import NAMES, LevelRange, Scale
+from vetrina.core.nodes import Mapping, Scalar, Source
+from vetrina.core.origins import Origin, Sourced
+from vetrina.core.plan import Plan
+from vetrina.core.samples import START
+from vetrina.core.shapes import Anything, Key, ListOf, MapOf, RangeKind, Read, Record, Schema, Section, Text, Whole
+from vetrina.core.written import yaml_text
+from vetrina.formats.documents import decode, read_bytes, read_document
+
+VERSION = 1
+_NAMES = ListOf(Text(), single=True)
+EVENT = Record(
+    name="an event",
+    keys={
+        "logger": Key(ListOf(Text(), single=True, least=1), "its logger, or several", required=True),
+        "level": Key(
+            ListOf(RangeKind(), single=True, least=1), "its level, a range (each named level in it), or several", "info"
+        ),
+        "message": Key(Text(), "its message", "a message"),
+        "time": Key(Text(as_written=True), "RFC 3339; a moment of its own without it"),
+        "fields": Key(MapOf(Anything()), "its fields"),
+        "error": Key(Anything(), "a text, or {type, message, stack}"),
+        "thread": Key(Anything(), "its thread"),
+        "process": Key(Anything(), "its process"),
+        "host": Key(Text(), "its host"),
+        "source": Key(Anything(), "{file, line, function}"),
+    },
+)
+LINE = Record(
+    name="a line's test",
+    keys={
+        "text": Key(Text(), "the whole line, without its ending"),
+        "holds": Key(Text(), "a text within it"),
+        "matches": Key(Text(), "an RE2 expression, searched in it"),
+        "members": Key(MapOf(Anything()), "members of the JSON object that it is"),
+    },
+    short="holds",
+)
+CASE = Record(
+    name="a case",
+    keys={
+        "say": Key(Text(empty=False), "one sentence: what is expected", required=True),
+        "event": Key(EVENT, "the event, or many by several loggers and levels", required=True),
+        "reaches": Key(_NAMES, "appenders or sinks it must arrive in"),
+        "avoids": Key(_NAMES, "appenders or sinks it must not arrive in"),
+        "only": Key(_NAMES, "exactly where it must arrive; [] is nowhere"),
+        "times": Key(MapOf(Whole(low=0, high=1000)), "how often it arrives in an appender or sink"),
+        "line": Key(MapOf(LINE), "what its line in an appender must look like"),
+        "stages": Key(_NAMES, "stages under each of which it must hold; as the call says without any"),
+    },
+)
+CASES = Record(
+    name="a file of cases",
+    keys={
+        "vetrina-expect": Key(Whole(), "version of the format", required=True),
+        "title": Key(Text(), "what the cases are about"),
+        "cases": Key(ListOf(CASE, least=1), "the cases", required=True),
+    },
+)
+
+
+def cases_schema() -> Schema:
+    """Return the JSON Schema of a file of cases, without its dialect."""
+    found = dict(CASES.schema())
+    properties = {**found["properties"], "vetrina-expect": {"const": VERSION, "description": "version of the format"}}
+    return {"title": "Vetrina cases", **found, "properties": properties, "required": ["vetrina-expect", "cases"]}
+
+
+class _Reader:
+    """Reads values as they are written: a file of cases has no placeholders."""
+
+    def __init__(self, scale: Scale, faults: list[Fault]) -> None:
+        self.scale, self._faults = scale, faults
+
+    def scalar(self, held: Held) -> Read | None:
+        """Return a typed scalar, None for nothing."""
+        node = held.node
+        if not isinstance(node, Scalar):
+            return None
+        value = typed(node.text) if node.plain else node.text
+        return None if value is None else Read(value, node.text, node.text, Origin("file", node.place))
+
+    def report(self, fault: Fault) -> None:
+        """Take a fault."""
+        self._faults.append(fault)
+
+
+def read_cases(path: Path, plan: Plan, stages: Iterable[str]) -> list[Case]:
+    """Return the cases of a file; raise Refused with every fault. Names must be the plan's, stages among ``stages``."""
+    name = str(path)
+    faults: list[Fault] = []
+    text = decode(read_bytes(path, name), name)
+    document = read_document(text, Source(name, "file", text), faults.append)
+    if not isinstance(document, Mapping):
+        raise refuse("this is no file of cases", fix=f"begin with vetrina-expect: {VERSION}", where=name)
+    version = document.get("vetrina-expect")
+    if version is None or not isinstance(version, Scalar) or version.text != str(VERSION):
+        raise refuse(
+            "this is no file of cases of a known version",
+            fix=f"begin with vetrina-expect: {VERSION}",
+            place=(version or document).place,
+        )
+    shaped = CASES.shape(document, faults.append, layered=False)
+    reader = _Reader(plan.scale, faults)
+    if shaped is None:
+        raise Refused(faults)
+    found = CASES.read(lay(CASES, None, Layer("file", name), shaped), reader)
+    if faults:
+        raise Refused(faults)
+    cases = [case for one in found["cases"] or [] if (case := _case(one, plan, tuple(stages), faults)) is not None]
+    if faults:
+        raise Refused(faults)
+    if not cases:
+        raise refuse(
+            "there are no cases in it", "nothing to check is no success", "add cases:, or record some with --record", where=name
+        )
+    return cases
+
+
+def _case(section: Section, plan: Plan, stages: tuple[str, ...], faults: list[Fault]) -> Case | None:
+    known = [*plan.appenders, *(name for one in plan.appenders.values() for name in sink_names(one))]
+
+    def names(key: str) -> tuple[str, ...]:
+        return tuple(_known(one, plan, known, faults) for one in section[key] or [])
+
+    for one in section["stages"] or []:
+        if one.value not in stages:
+            fix = offer(one.value, stages) if stages else "the plan has no stages"
+            faults.append(Fault("unknown-stage", f'no stage is called "{one.value[:60]}"', fix=fix, place=one.origin.place))
+    wanted = [key for key in ("reaches", "avoids", "only", "times", "line") if section[key] is not None]
+    if not wanted:
+        faults.append(Fault("missing-key", "this case expects nothing", "it would hold whatever the plan says",
+                            "say what it reaches, avoids, or only reaches", section.held.place))  # fmt: skip
+    try:
+        events = tuple(_events(section["event"], plan))
+    except (ValueError, TypeError) as error:
+        faults.append(Fault("wrong-value", f"this is not an event: {error}", place=section["event"].held.place))
+        return None
+    for key in ("times", "line"):
+        for name, child in (section.held.get(key) or section.held).living() if section[key] is not None else ():
+            _known(Sourced(name, Origin("file", child.key_place)), plan, known, faults)
+    return Case(
+        say=section["say"].value,
+        place=section.held.place,
+        events=events,
+        reaches=names("reaches"),
+        avoids=names("avoids"),
+        only=names("only") if section["only"] is not None else None,
+        times=tuple((name, one.value) for name, one in (section["times"] or {}).items()),
+        lines=tuple((name, _line(one, faults)) for name, one in (section["line"] or {}).items()),
+        stages=tuple(one.value for one in section["stages"] or []),
+    )
+
+
+def _known(name: Sourced[str], plan: Plan, known: list[str], faults: list[Fault]) -> str:
+    if not named(name.value, plan):
+        what = f'no appender or sink is called "{name.value[:60]}"'
+        faults.append(Fault("unknown-appender", what, fix=offer(name.value, known), place=name.origin.place))
+    return name.value
+
+
+def _line(section: Section, faults: list[Fault]) -> LineTest:
+    matches = None
+    if section["matches"] is not None:
+        try:
+            matches = Expression(section["matches"].value)
+        except BadExpression as bad:
+            faults.append(Fault("bad-expression", f"this is no RE2 expression: {bad}", place=section["matches"].origin.place))
+    members = {name: one.value for name, one in section["members"].items()} if section["members"] is not None else None
+    holds, text = section["holds"], section["text"]
+    return LineTest(text.value if text else None, holds.value if holds else None, matches, members)
+
+
+def _events(section: Section, plan: Plan) -> Iterator[Event]:
+    record: dict[str, Any] = {"time": START, "message": section["message"].value if section["message"] else "a message"}
+    if section["time"] is not None:
+        record["time"] = section["time"].value
+    if section["fields"] is not None:
+        record["fields"] = {name: one.value for name, one in section["fields"].items()}
+    for name in ("error", "thread", "process", "host", "source"):
+        if section[name] is not None:
+            record[name] = section[name].value
+    loggers = [one.value for one in section["logger"]]
+    ranges = [one.value for one in section["level"] or []] or [LevelRange(9, 9)]
+    severities = [severity for one in ranges for severity in _named(one, plan.scale)]
+    for logger in dict.fromkeys(loggers):
+        for severity in dict.fromkeys(severities):
+            whole = {**record, "logger": "" if logger == "root" else logger, "level": plan.scale.name(severity)}
+            whole["level"] = severity if str(whole["level"]).isdigit() else whole["level"]
+            yield msgspec.convert(whole, Event)
+
+
+def _named(one: LevelRange, scale: Scale) -> list[int]:
+    """Return the severities of a range that have a name; one without any gives its lower end."""
+    known = sorted({*NAMES.values(), *scale.extra.values()})
+    return [severity for severity in known if one.holds(severity)] or [one.low]
+
+
+def cases_text(recorded: Iterable[Recorded], title: str) -> str:
+    """Return a file of cases that says what holds today, one case for each class."""
+    lines = [f"vetrina-expect: {VERSION}", f"title: {yaml_text(title)}", "cases:"]
+    for one in recorded:
+        event, names = one.event, list(dict.fromkeys(one.arrivals))
+        logger = event.logger or "root"
+        where = f"arrives in {', '.join(names)}" if names else "arrives nowhere"
+        given: dict[str, object] = {"logger": logger, "level": event.level, "message": event.message}
+        if one.asks:
+            given |= _asked(event)
+        lines += [
+            f"  - say: {yaml_text(f'{logger} at {event.level} {where}')}",
+            f"    event: {flow(given)}",
+            f"    only: {flow(names)}",
+        ]
+        times = {name: one.arrivals.count(name) for name in names if one.arrivals.count(name) > 1}
+        lines += [f"    times: {flow(times)}"] if times else []
+    return "\n".join(lines) + "\n"
+
+
+def _asked(event: Event) -> dict[str, object]:
+    """Return what rules may look at beside logger, level and message."""
+    found: dict[str, object] = {}
+    if event.fields:
+        found["fields"] = event.fields
+    if event.error:
+        found["error"] = (
+            msgspec.to_builtins(event.error) if isinstance(event.error, ErrorDetail | SourcePosition) else event.error
+        )
+    return found
