@@ -92,4 +92,28 @@ CHAPTERS: tuple[Chapter, ...] = (
         "The dead end at lib, the appender that nobody names, the files that never roll. Try it on tangled.yaml as well.",
         1,
     ),
+    Chapter(
+        "INC-7: what would the scanner's debug messages cost?",
+        "The same week through the plan as it is, and as it would be.",
+        ("whatif", "plan.yaml", "week.jsonl", "--tune", "ropeway.gate.scanner=debug"),
+        "Only desk changes. The lines are shown as they will look, and the price stands in the second sentence.",
+    ),
+    Chapter(
+        "The change",
+        "Written into the plan, every other byte kept.",
+        ("apply", "plan.yaml", "--tune", "ropeway.gate.scanner=debug", "--yes"),
+        "The plan was read again and held against what was wanted.",
+    ),
+    Chapter(
+        "Does everything arrive that must?",
+        "A file of cases, checked like tests; the last of them is about INC-7.",
+        ("expect", "plan.yaml", "cases.yaml"),
+        "Before the change the last case failed, and named the gate and the nearest way.",
+    ),
+    Chapter(
+        "INC-7 is closed: everything back",
+        "The record beside the plan knows what was there before.",
+        ("undo", "plan.yaml"),
+        "The plan is as it was, byte for byte.",
+    ),
 )

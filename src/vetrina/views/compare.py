@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Sequence
 from typing import Any
 
@@ -147,7 +148,7 @@ def _difference(one: MessageClass, first: Plan, width: int) -> list[Line]:
     lines = [[Span("  "), *line] for line in lines]
     for words, places in (("only in the first", one.only_in_first), ("only in the second", one.only_in_second)):
         if places:
-            lines.append([Span(f"      {words}: ", "quiet"), span(", ".join(places), "bad" if "first" in words else "good")])
+            lines.append([Span(f"      {words}: ", "quiet"), span(_counted(places), "bad" if "first" in words else "good")])
     if one.example is not None:
         event = one.example
         more = {"fields": event.fields, "error": event.error}
@@ -155,6 +156,11 @@ def _difference(one: MessageClass, first: Plan, width: int) -> list[Line]:
         text = f"{event.logger or 'root'} {event.level} {compact_json(event.message)}{extra}"
         lines.append([Span("      for example: ", "quiet"), span(text)])
     return lines
+
+
+def _counted(places: Sequence[str]) -> str:
+    counts = Counter(places)
+    return ", ".join(place if count == 1 else f"{place} ×{count}" for place, count in counts.items())
 
 
 def _sink(one: SinkDifference, width: int) -> list[Line]:
