@@ -32,7 +32,7 @@ $(VENV)/.ready: $(VENV)/bin/python pyproject.toml
 	@touch $@
 
 $(STAMP): $(VENV)/bin/python pyproject.toml
-	$(BIN)/pip install --quiet -e '.[test,plot]'
+	$(BIN)/pip install --quiet -e '.[test,plot,send]'
 	@touch $@ $(VENV)/.ready
 
 clean:

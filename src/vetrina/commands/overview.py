@@ -16,6 +16,8 @@ COMMANDS: dict[str, str] = {
     "apply": "write a change into the plan, every other byte kept",
     "undo": "take the last applied change back",
     "expect": "expected deliveries, checked like tests",
+    "rehearse": "the real files, mails, datagrams and rows, in a folder to open and look at",
+    "receive": "a stand-in for mail, syslog and HTTP on loopback",
     "read": "log files back into events",
     "check": "what is wrong, risky or pointless in a plan, and what to do",
     "schema": "JSON Schemas of plans, events, cases and every command's output",

@@ -535,6 +535,56 @@ class Expect(msgspec.Struct):
     failed: int
 
 
+class RehearsedAppender(msgspec.Struct):
+    """What one appender did: `waited` were in its buffer at the end; `lost` and `failed` (deliveries) by reason."""
+
+    appender: str
+    sink: str
+    reached: int
+    delivered: int
+    groups: int
+    median_late_seconds: float
+    longest_late_seconds: float
+    waited: int
+    lost: dict[str, int]
+    failed: dict[str, int]
+
+
+class RehearsedFile(msgspec.Struct):
+    """A file below the folder."""
+
+    path: str
+    bytes: int
+
+
+class Verified(msgspec.Struct):
+    """Whether simulation and rehearsal agree; the first few differences."""
+
+    agrees: bool
+    differences: list[str]
+
+
+class Rehearse(msgspec.Struct):
+    """`rehearse --json`; `mapping` and `dialled` say where the plan's paths and hosts were put instead."""
+
+    events: int
+    unreadable: int
+    folder: str
+    appenders: list[RehearsedAppender]
+    files: list[RehearsedFile]
+    mapping: dict[str, str]
+    dialled: dict[str, str]
+    verified: Verified | None
+
+
+class Receive(msgspec.Struct):
+    """`receive --json`, printed when it listens."""
+
+    host: str
+    ports: dict[str, int]
+    into: str
+
+
 OUTPUTS: dict[str, Any] = {
     "levels": Levels,
     "resolve": Resolve,
@@ -553,4 +603,6 @@ OUTPUTS: dict[str, Any] = {
     "undo": Undo,
     "undo-list": UndoList,
     "expect": Expect,
+    "rehearse": Rehearse,
+    "receive": Receive,
 }

@@ -45,6 +45,7 @@ class Rolling:
         ratio: float | None = None,
         packer: MakePacker | None = None,
         ratios: dict[str, float] | None = None,
+        every_file: bool = False,
     ) -> None:
         self.router = router
         self.events = 0
@@ -55,7 +56,8 @@ class Rolling:
         self.lanes: dict[str, Lane] = {}
         for one in router.plan.appenders.values():
             if one.sink.kind == "file" and (not wanted or one.name in wanted):
-                self.lanes[one.name] = _lane(one, zone, ratio if ratios is None else ratios.get(one.name, ratio), packer)
+                packed = ratio if ratios is None else ratios.get(one.name, ratio)
+                self.lanes[one.name] = _lane(one, zone, packed, packer, every_file=every_file)
         self._watching = [lane for lane in self.lanes.values() if lane.watches_starts]
         self._known: dict[int, tuple[Route, list[tuple[Lane, int]]]] = {}
 
@@ -132,15 +134,15 @@ class Rolling:
             lane.simulation.finish()
 
 
-def _lane(appender: Appender, zone: tzinfo, ratio: float | None, packer: MakePacker | None) -> Lane:
-    header = len(to_bytes(appender.template.header(ending_of(appender)), appender.encoding))
+def _lane(appender: Appender, zone: tzinfo, ratio: float | None, packer: MakePacker | None, *, every_file: bool) -> Lane:
+    header = to_bytes(appender.template.header(ending_of(appender)), appender.encoding)
     roll = appender.roll
 
     def make(packed: float | None) -> FileSimulation:
-        return FileSimulation(roll, zone, header=header, ratio=packed, packer=packer)
+        return FileSimulation(roll, zone, header=header, ratio=packed, packer=packer, every_file=every_file)
 
     content = None
-    if roll.names.codec and ratio is None and packer is not None:
+    if (roll.names.codec or every_file) and ratio is None and packer is not None:
         render, encoding = appender.template.compile(ending_of(appender)), appender.encoding
         content = lambda event, number: to_bytes(render(event, number), encoding)  # noqa: E731  (one of two ways)
     return Lane(appender, make(ratio), measure(appender), content, roll.each_start or not roll.append, make, {}, {})

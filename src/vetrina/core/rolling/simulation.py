@@ -52,6 +52,7 @@ class FileRecord(Struct):
     greatest: datetime | None = None
     base: str = ""
     number: int = 0
+    content: Packer | None = None
 
 
 class FileSimulation:
@@ -62,15 +63,21 @@ class FileSimulation:
         roll: Roll,
         zone: tzinfo,
         *,
-        header: int = 0,
+        header: bytes = b"",
         ratio: float | None = None,
         packer: Callable[[str], Packer] | None = None,
+        every_file: bool = False,
     ) -> None:
-        """Begin with an empty folder. ``header`` are the bytes that a new file begins with."""
+        """Begin with an empty folder. ``header`` is what a new file begins with.
+
+        ``packer`` makes what the content of compressed files goes through, with ``every_file`` that of all; it is then
+        kept as the record's ``content``.
+        """
         self.files: list[FileRecord] = []
         self.peak = 0
         self.overwritten = 0
-        self._roll, self._zone, self._header, self._ratio = roll, zone, header, ratio
+        self._roll, self._zone, self._header, self._ratio = roll, zone, len(header), ratio
+        self._header_data, self._every_file = header, every_file
         self._make_packer = packer
         self._packer: Packer | None = None
         self._clock: datetime | None = None
@@ -170,7 +177,12 @@ class FileSimulation:
 
     def _begin_packing(self) -> None:
         codec = self._roll.names.codec
-        self._packer = self._make_packer(codec) if codec and self._ratio is None and self._make_packer else None
+        wanted = (codec or self._every_file) and self._ratio is None
+        self._packer = self._make_packer(codec) if wanted and self._make_packer else None
+        if self._packer is not None:
+            self._packer.feed(self._header_data, 1)
+            if self._every_file and self._open is not None:
+                self._open.content = self._packer
 
     def _wall(self) -> datetime:
         return self._period.wall if self._period else _NO_PERIOD

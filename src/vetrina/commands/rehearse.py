@@ -1,0 +1,333 @@
+"""`vetrina rehearse PLAN EVENTS --into DIR`: the real files, mails, datagrams, requests and rows, in a sandbox."""
+
+from __future__ import annotations
+
+import os
+import sys
+import time
+from collections.abc import Callable, Iterator
+from contextlib import ExitStack
+from datetime import UTC, datetime
+from itertools import islice
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+
+from vetrina.commands import calling
+from vetrina.core.events import Event
+from vetrina.core.faults import offer, refuse
+from vetrina.core.in_force import InForce
+from vetrina.core.plan import Plan
+from vetrina.core.quantities import size
+from vetrina.core.routing import Router
+from vetrina.core.templates import clocks
+from vetrina.formats.events import EventStream, open_input
+from vetrina.formats.safe_files import locked
+from vetrina.sinks import sandbox
+from vetrina.sinks.kinds._outlet import Place
+from vetrina.sinks.rehearsal import Rehearsal, Troubles, paced
+from vetrina.sinks.verifying import MOST, differences
+from vetrina.views import rehearse as view
+
+LIMIT, MOST_FILES = "10 GiB", 100_000
+
+
+def run(
+    plan: calling.PlanArgument,
+    events: calling.EventsArgument,
+    into: Annotated[
+        Path, typer.Option("--into", metavar="DIR", help="The folder: empty, new, or a rehearsal's.", show_default=False)
+    ],
+    clean: Annotated[bool, typer.Option("--clean", help="Clear an earlier rehearsal in the folder first.")] = False,
+    keep_removed: Annotated[
+        bool, typer.Option("--keep-removed", help="Keep what the limits remove, apart in removed/.")
+    ] = False,
+    verify: Annotated[
+        bool, typer.Option("--verify", help="Hold the folder against the simulation; exit 1 if they differ.")
+    ] = False,
+    send: Annotated[
+        bool, typer.Option("--send", help="Send mail, syslog and HTTP for real, to a receiver on loopback.")
+    ] = False,
+    receiver: Annotated[
+        str,
+        typer.Option("--receiver", metavar="HOST:PORT", help="With --send: a vetrina receive that runs already (loopback)."),
+    ] = "",
+    trouble: Annotated[
+        list[str],
+        typer.Option("--trouble", metavar="T", help="With --send: slow, refuse, close, every=3; smtp:refuse for one."),
+    ] = [],  # noqa: B006
+    crash_at: Annotated[
+        str, typer.Option("--crash-at", metavar="TIME", help="Crash then: what waits in buffers is lost.")
+    ] = "",
+    disk_full: Annotated[str, typer.Option("--disk-full", metavar="SIZE", help="The disk has this much room, no more.")] = "",
+    down: Annotated[
+        list[str], typer.Option("--down", metavar="'A FROM..TO'", help="This appender's sink is down for a while; repeatable.")
+    ] = [],  # noqa: B006
+    pace: Annotated[
+        float | None, typer.Option("--pace", metavar="SPEED", help="Play the traffic SPEED times as fast as it was.")
+    ] = None,
+    limit: Annotated[str, typer.Option("--limit", metavar="SIZE", help="Stop before writing more than this.")] = LIMIT,
+    most_files: Annotated[
+        int, typer.Option("--most-files", metavar="N", help="Stop before making more files.", min=1)
+    ] = MOST_FILES,
+    strict: calling.StrictOption = False,
+    stage: calling.StageOption = [],  # noqa: B006
+    with_: calling.WithOption = [],  # noqa: B006
+    env: calling.EnvOption = [],  # noqa: B006
+    env_file: calling.EnvFileOption = [],  # noqa: B006
+    set_: calling.SetOption = [],  # noqa: B006
+    tune: calling.TuneOption = [],  # noqa: B006
+    json: calling.JsonOption = False,
+) -> None:
+    """Deliver the events for real, but into DIR and onto loopback only: files, mails, datagrams, requests and rows to open.
+
+    Nothing is ever written outside DIR, and no other machine is dialled.
+
+    \b
+    Examples:
+      vetrina rehearse plan.yaml week.jsonl --into rehearsed
+      vetrina rehearse plan.yaml week.jsonl --into rehearsed --clean --keep-removed --verify
+      vetrina rehearse plan.yaml week.jsonl --into rehearsed --send --trouble smtp:every=3
+      vetrina rehearse plan.yaml week.jsonl --into rehearsed --crash-at 2026-11-12T16:41:00+01:00
+      vetrina rehearse plan.yaml week.jsonl --into rehearsed --pace 3600
+    """  # noqa: D301
+    found = calling.plan_in_force(plan, stage, with_, env, env_file, set_, tune)
+    if pace is not None and not 0 < pace < 1e9:
+        raise refuse("a pace is a number above 0", fix="write --pace 3600 for an hour in a second", where="--pace")
+    if (receiver or trouble) and not send:
+        raise refuse("--receiver and --trouble go with --send", fix="add --send", where="rehearse")
+    if verify and events == "-":
+        raise refuse("standard input can be read only once", fix="put the events into a file", where="--verify")
+    troubles = Troubles(
+        _moment(crash_at, found.plan, "--crash-at") if crash_at else None, tuple(_down(one, found.plan) for one in down)
+    )
+    box_limits = (_size(limit, "--limit"), most_files, _size(disk_full, "--disk-full") if disk_full else None)
+    sandbox.make_folder(into)
+    with ExitStack() as stack:
+        stack.enter_context(locked(into.resolve()))
+        told = sandbox.enter(into, clean=clean)
+        if told:
+            calling.remark([told])
+        if found.plan.secrets:
+            calling.warn_of_secrets()
+        box = sandbox.Sandbox(into, most_bytes=box_limits[0], most_files=box_limits[1], disk=box_limits[2])
+        post, stand_in = _post(stack, into, receiver, trouble) if send else (None, None)
+        rehearsal = Rehearsal(Router(found.plan), Place(found.plan, found.full_folder, box, post, keep_removed), troubles)
+        stream = EventStream(events, scale=found.plan.scale, strict=strict)
+        _play(rehearsal, stream, events, pace, into)
+        if post is not None:
+            post.close()
+        if stand_in is not None:
+            stand_in.settle()
+        different = list(islice(differences(rehearsal, _again(found, events), box.folder), MOST)) if verify else None
+        if stand_in is not None and different is not None:
+            different += _missing(rehearsal, stand_in)
+        sandbox.mark(into, {"state": "done", "plan": str(plan)})
+    _show(rehearsal, stream.unreadable, into, box, post.mapping if post else {}, different, as_json=json)
+    calling.remark_bad_lines(events, stream.unreadable, stream.bad_lines)
+    if stream.unreadable or different:
+        raise typer.Exit(calling.Exit.WANTING)
+
+
+def _play(rehearsal: Rehearsal, stream: EventStream, events: str, pace: float | None, into: Path) -> None:
+    """Send all events through; whatever stops that, what is open is closed, so that whole lines are left."""
+    try:
+        with open_input(events) as file:
+            if pace is None:
+                rehearsal.run(stream.read(file))
+            else:
+                _play_paced(rehearsal, stream.read(file), pace)
+        rehearsal.finish()
+    except sandbox.LimitReached as reached:
+        rehearsal.close()
+        sandbox.mark(into, {"state": "running"})
+        raise refuse(f"stopped: the rehearsal would write {reached}", "whole lines are left in the folder",
+                     "give a higher --limit or --most-files, or fewer events", where=str(into)) from None  # fmt: skip
+    except BaseException:
+        rehearsal.close()
+        raise
+
+
+def _play_paced(rehearsal: Rehearsal, events: Iterator[Event], pace: float) -> None:
+    first = next(events, None)
+    if first is None:
+        return
+    wait = paced(pace, first.time, time.monotonic, time.sleep)
+    show = _live(rehearsal)
+    try:
+        for event in (one for some in ([first], events) for one in some):
+            wait(event.time)
+            rehearsal.take(event)
+            show(event.time)
+    finally:
+        show(None)
+
+
+def _live(rehearsal: Rehearsal) -> Callable[[datetime | None], None]:
+    """Return a function that keeps a live view on a terminal; elsewhere it does nothing."""
+    if not sys.stderr.isatty():
+        return lambda _now: None
+    from rich.console import Console  # noqa: PLC0415  (on terminals only)
+    from rich.live import Live  # noqa: PLC0415
+
+    screen = Live(console=Console(file=sys.stderr), auto_refresh=False)
+    screen.start()
+    shown = 0.0
+
+    def show(now: datetime | None) -> None:
+        nonlocal shown
+        if now is None:
+            screen.stop()
+        elif time.monotonic() - shown > 0.1:
+            shown = time.monotonic()
+            zone = clocks.zone(rehearsal.router.plan.zone)
+            waiting = {name: sum(one.times for one in lane.waiting.parcels) for name, lane in rehearsal.lanes.items()}
+            screen.update(view.live(now.astimezone(zone), _sums(rehearsal), waiting), refresh=True)
+
+    return show
+
+
+def _post(stack: ExitStack, into: Path, receiver: str, trouble: list[str]) -> tuple[Any, Any]:
+    """Return what carries deliveries to a receiver, and the stand-in where one was started for it."""
+    try:
+        from vetrina.sinks.posting import Post  # noqa: PLC0415  (only where something is sent)
+        from vetrina.sinks.standin.receiver import Receiver  # noqa: PLC0415
+        from vetrina.sinks.standin.trouble import Troubles as Misbehaviour  # noqa: PLC0415
+        from vetrina.sinks.standin.trouble import trouble_of  # noqa: PLC0415
+    except ImportError as error:
+        what = f"sending needs {error.name}, which is not installed"
+        raise refuse(what, fix="pip install 'vetrina[send]'", where="--send") from None
+    if receiver:
+        if trouble:
+            raise refuse(
+                "the receiver that runs already has its own troubles",
+                fix="give --trouble to vetrina receive",
+                where="--trouble",
+            )
+        return Post(_ports(receiver)), None
+    stand_in = Receiver(into / "received", troubles=Misbehaviour(tuple(trouble_of(one) for one in trouble)))
+    stack.callback(stand_in.stop)
+    return Post(stand_in.start(), lambda: stand_in.received["udp"] + stand_in.refused["udp"]), stand_in
+
+
+def _ports(receiver: str) -> Any:
+    """Ask a receiver that runs already where it listens."""
+    import httpx  # noqa: PLC0415  (only where something is sent)
+    import msgspec  # noqa: PLC0415
+
+    from vetrina.sinks.posting import PATIENCE, Ports, loopback  # noqa: PLC0415
+
+    host, colon, port = receiver.rpartition(":")
+    host = host.strip("[]")
+    if not colon or not port.isdigit():
+        raise refuse(
+            "this is not HOST:PORT", fix="vetrina receive prints the address to give here", where=f"--receiver {receiver}"
+        )
+    address = loopback(host)
+    try:
+        shown = f"[{address}]" if ":" in address else address
+        answer = httpx.get(f"http://{shown}:{port}/ports", timeout=PATIENCE, trust_env=False)
+        return msgspec.json.decode(answer.content, type=Ports)
+    except (httpx.HTTPError, httpx.InvalidURL, msgspec.DecodeError):
+        raise refuse(
+            "no vetrina receive answers there", fix="start one: vetrina receive --into received", where=f"--receiver {receiver}"
+        ) from None
+
+
+def _missing(rehearsal: Rehearsal, stand_in: Any) -> list[str]:
+    """Return where the receiver has counted something else than was delivered."""
+    wanted: dict[str, int] = {}
+    for lane in rehearsal.lanes.values():
+        kind = lane.appender.sink.kind
+        name = {"mail": "smtp", "http": "http"}.get(
+            kind, lane.appender.sink.text("transport", "udp") if kind == "syslog" else ""
+        )
+        if name:
+            wanted[name] = wanted.get(name, 0) + (lane.sum.groups if kind != "syslog" else lane.sum.delivered)
+    return [
+        f"{name}: {stand_in.received[name]} received, {count} delivered"
+        for name, count in wanted.items()
+        if stand_in.received[name] != count
+    ]
+
+
+def _again(found: InForce, events: str) -> Iterator[Event]:
+    stream = EventStream(events, scale=found.plan.scale)
+    with open_input(events) as file:
+        yield from stream.read(file)
+
+
+def _sums(rehearsal: Rehearsal) -> dict[str, tuple[str, Any]]:
+    return {
+        name: (f"{lane.appender.sink.kind} {lane.appender.sink.label}".strip(), lane.sum)
+        for name, lane in rehearsal.lanes.items()
+    }
+
+
+def _show(
+    rehearsal: Rehearsal,
+    unreadable: int,
+    into: Path,
+    box: sandbox.Sandbox,
+    dialled: dict[str, str],
+    different: list[str] | None,
+    *,
+    as_json: bool,
+) -> None:
+    files = sorted(
+        (Path(folder, name).relative_to(box.folder).as_posix(), Path(folder, name).lstat().st_size)
+        for part in sandbox.OWN
+        for folder, _, names in os.walk(box.folder / part)
+        for name in names
+    )
+    if as_json:
+        calling.print_json(
+            view.as_json(rehearsal.events, unreadable, str(into), _sums(rehearsal), files, box.mapping, dialled, different)
+        )
+        return
+    width = calling.width()
+    lines = [*view.sum_lines(rehearsal.events, _sums(rehearsal), width), [], *view.folder_lines(str(into), files, width)]
+    mapped = view.mapping_lines(_first_names(box.mapping), dialled, width)
+    lines += [[], *mapped] if mapped else []
+    lines += [[], *view.verified_lines(different)] if different is not None else []
+    calling.print_lines(calling.without_secrets(lines, rehearsal.router.plan))
+
+
+def _first_names(mapping: dict[str, str]) -> dict[str, str]:
+    """Return one path for each folder: a hundred rolled files stand beside each other."""
+    seen: dict[str, tuple[str, str]] = {}
+    for path, where in mapping.items():
+        seen.setdefault(where.rpartition("/")[0], (path.rpartition("/")[0] or path, where.rpartition("/")[0]))
+    return {path: where for path, where in seen.values() if path.startswith("/")}
+
+
+def _size(text: str, option: str) -> int:
+    found = size(text)
+    if isinstance(found, str):
+        raise refuse(found, where=f"{option} {text}")
+    return found
+
+
+def _moment(text: str, plan: Plan, option: str) -> datetime:
+    try:
+        found = datetime.fromisoformat(text)
+    except ValueError:
+        raise refuse(
+            f'"{text[:40]}" is no time',
+            fix="write 2026-11-13T12:00:00+01:00, or without the offset in the plan's zone",
+            where=option,
+        ) from None
+    return (found if found.tzinfo else found.replace(tzinfo=clocks.zone(plan.zone))).astimezone(UTC)
+
+
+def _down(text: str, plan: Plan) -> tuple[str, datetime, datetime]:
+    name, _, span = text.strip().partition(" ")
+    begun, dots, ended = span.strip().partition("..")
+    if name not in plan.appenders:
+        raise refuse(f'no appender is called "{name[:60]}"', fix=offer(name, plan.appenders), where=f"--down {text}")
+    if not dots:
+        raise refuse(
+            "this is no stretch of time", fix="write 'alarms 2026-11-12T10:00..2026-11-12T12:00'", where=f"--down {text}"
+        )
+    return name, _moment(begun, plan, f"--down {text}"), _moment(ended, plan, f"--down {text}")

@@ -1,0 +1,20 @@
+"""The kinds of sink, delivered to for real: one module each, found by its name."""
+
+from __future__ import annotations
+
+from importlib import import_module
+from pkgutil import iter_modules
+
+from vetrina.core.plan import Appender
+from vetrina.sinks.kinds._outlet import Outlet, Place
+
+
+def outlet(appender: Appender, place: Place) -> Outlet:
+    """Return the outlet of an appender; a kind's module is imported when it is first needed."""
+    made: Outlet = import_module(f"{__name__}.{appender.sink.kind}").OUTLET(appender, place)
+    return made
+
+
+def kinds() -> list[str]:
+    """Return the names of the kinds that can be delivered to."""
+    return sorted(module.name for module in iter_modules(__path__) if not module.name.startswith("_"))

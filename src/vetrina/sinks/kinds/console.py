@@ -1,0 +1,36 @@
+"""A console stream, as a file; appenders on one stream share it, in the order of deliveries."""
+
+from __future__ import annotations
+
+import os
+from datetime import datetime
+from typing import IO
+
+from vetrina.core.plan import Appender
+from vetrina.sinks.kinds._outlet import Parcel, Place, PlainOutlet
+
+
+class Console(PlainOutlet):
+    """Appends to the stream's file."""
+
+    def __init__(self, appender: Appender, place: Place) -> None:
+        super().__init__(appender, place)
+        self._path = place.sandbox.place("console", f"{appender.sink.text('stream', 'stdout')}.txt")
+        self._file: IO[bytes] | None = None
+
+    def deliver(self, time: datetime, group: list[Parcel]) -> None:
+        """Write the group in one go, so that two appenders' lines never mix."""
+        del time
+        data = b"".join([one.data * one.times for one in group])
+        self.place.sandbox.take(len(data))
+        if self._file is None:
+            self._file = os.fdopen(self.place.sandbox.open(self._path, append=True), "ab", buffering=0)
+        self._file.write(data)
+
+    def finish(self) -> None:
+        """Close the stream's file."""
+        if self._file is not None:
+            self._file.close()
+
+
+OUTLET = Console

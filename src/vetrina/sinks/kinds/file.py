@@ -1,0 +1,331 @@
+"""A file, rolled for real: opened, renamed, packed and removed below the rehearsal's folder.
+
+This follows the design's meaning of rolling on real files, apart from the simulation, so that the two can be held
+against each other. A roll delivers what waits for the file that is closed: nothing can be written to a closed file.
+"""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import IO
+
+from msgspec import Struct
+
+from vetrina.core.plan import Appender
+from vetrina.core.rolling.periods import Period, period_of
+from vetrina.core.rolling.policy import Roll
+from vetrina.core.sinks._kind import full_path
+from vetrina.core.templates import clocks
+from vetrina.core.traffic import ending_of, to_bytes
+from vetrina.sinks.kinds._outlet import Parcel, Place
+from vetrina.sinks.packing import pack
+from vetrina.sinks.sandbox import DiskFull
+
+_BUFFER = 1 << 20
+_CHUNK = 1 << 16
+_NO_PERIOD = datetime(1970, 1, 1, tzinfo=UTC)
+
+
+class Closed(Struct):
+    """A file that was closed: where it stands, since when, and the name it belongs to."""
+
+    path: Path
+    name: str
+    closed: datetime
+    events: int
+    base: str = ""
+    number: int = 0
+
+
+class RolledFile:
+    """Writes one appender's file under its policy."""
+
+    def __init__(self, appender: Appender, place: Place) -> None:
+        self.roll: Roll = appender.roll
+        self.place = place
+        self.overwritten = 0
+        self.dropped = 0
+        self._zone = clocks.zone(place.plan.zone)
+        self._header = to_bytes(appender.template.header(ending_of(appender)), appender.encoding)
+        self._limit = self.roll.at_size.value if self.roll.at_size else None
+        self._clock: datetime | None = None
+        self._period: Period | None = None
+        self._file: IO[bytes] | None = None
+        self._path = Path()
+        self._name = ""
+        self._size = 0
+        self._events = 0
+        self._pending: list[tuple[bytes, int]] = []
+        self._block: list[bytes] = []
+        self._quick: list[bytes] = []
+        self._block_size = 0
+        self._closed: list[Closed] = []
+        self._opened: tuple[datetime | None, int] = (None, 0)
+        self._ever = False
+        self._simple = not self.roll.rolls and not (self.roll.path.has_period or self.roll.path.has_number)
+
+    def start(self, time: datetime) -> None:
+        """Roll or empty the open file, as the policy has it for a start."""
+        if self.roll.each_start:
+            self._tick(time)
+            if self._file is not None:
+                self._close()
+        elif not self.roll.append and self._file is not None:
+            self._pending.clear()
+            self._write_block()
+            self._file.seek(0)
+            self._file.truncate()
+            self.place.sandbox.used -= self._size
+            self._size, self._events = 0, 0
+            self._write_header()
+
+    def arrive(self, time: datetime, parcel: Parcel) -> None:
+        """Decide which file an event belongs to, rolling before it where that is due; its bytes wait."""
+        self._admit(time, parcel.data, parcel.times, self._wait)
+
+    def write(self, time: datetime, data: bytes, times: int) -> None:
+        """Take an event that waits for nothing: decide on its file and write it."""
+        self._admit(time, data, times, self._put)
+
+    def quick_block(self) -> list[bytes] | None:
+        """Return where lines may be put without asking, None for a file that rolls or is not open yet.
+
+        Whoever puts lines there calls ``settle_block`` after about a thousand of them, or one long one.
+        """
+        return self._quick if self._simple and self._file is not None else None
+
+    def settle_block(self) -> int:
+        """Write the lines that were put without asking; return how many there were."""
+        block = self._quick
+        count = len(block)
+        if count and self._file is not None:
+            self._write_block()
+            data = b"".join(block)
+            block.clear()
+            self.place.sandbox.take(len(data))
+            self._size += len(data)
+            self._events += count
+            self._file.write(data)
+        return count
+
+    def _wait(self, data: bytes, times: int) -> None:
+        self._pending.append((data, times))
+
+    def _admit(self, time: datetime, data: bytes, left: int, then: Callable[[bytes, int], None]) -> None:
+        if self._clock is None or time > self._clock:
+            self._clock = time
+        if self._file is not None and self._is_over():
+            self._close()
+        size = len(data)
+        while left:
+            if self._file is None:
+                self._open()
+            count = left if self._limit is None else self._room(size, left)
+            if not count:
+                self._close()
+                continue
+            self._size += size * count
+            self._events += count
+            then(data, count)
+            left -= count
+            if self.roll.size_after and self._limit is not None and self._size >= self._limit:
+                self._close()
+
+    def deliver(self, time: datetime, group: list[Parcel]) -> None:
+        """Write what waits."""
+        del time, group
+        self._flush()
+
+    def lose(self, group: list[Parcel]) -> None:
+        """Forget what waits."""
+        del group
+        self._size -= sum(len(data) * times for data, times in self._pending)
+        self._events -= sum(times for _, times in self._pending)
+        self._pending.clear()
+
+    def finish(self) -> None:
+        """Close the open file, which keeps its name."""
+        if self._file is not None:
+            try:
+                self._flush()
+                self._write_block()
+            finally:
+                self._file.close()
+                self._file = None
+
+    def _flush(self) -> None:
+        """Write what waits; on a disk that fills up each line asks for its room."""
+        waiting, self._pending = self._pending, []
+        for at, (data, times) in enumerate(waiting):
+            if self.place.sandbox.disk is not None:
+                try:
+                    self.place.sandbox.take(len(data) * times)
+                except DiskFull:
+                    self._size -= sum(len(one) * count for one, count in waiting[at:])
+                    left = sum(count for _, count in waiting[at:])
+                    self._events -= left
+                    raise DiskFull(left) from None
+            self._put(data, times)
+
+    def _put(self, data: bytes, times: int) -> None:
+        """Put bytes into the block that is written next; many times the same go in pieces."""
+        if times == 1:
+            self._block.append(data)
+            self._block_size += len(data)
+        else:
+            together = max(1, _CHUNK // max(1, len(data)))
+            for begun in range(0, times, together):
+                piece = data * min(together, times - begun)
+                self._block.append(piece)
+                self._block_size += len(piece)
+                if self._block_size >= _BUFFER:
+                    self._write_block()
+        if self._block_size >= _BUFFER:
+            self._write_block()
+
+    def _write_block(self) -> None:
+        """Write whole lines in one go."""
+        block, size = self._block, self._block_size
+        self._block, self._block_size = [], 0
+        if block and self._file is not None:
+            if self.place.sandbox.disk is None:
+                self.place.sandbox.take(size)
+            self._file.write(b"".join(block))
+
+    def _tick(self, time: datetime) -> None:
+        if self._clock is None or time > self._clock:
+            self._clock = time
+
+    def _is_over(self) -> bool:
+        return self._period is not None and self._clock is not None and self._clock >= self._period.end
+
+    def _room(self, size: int, left: int) -> int:
+        """Return how many of ``left`` writes go into the open file before it must roll."""
+        if self._limit is None or not size:
+            return left
+        if self.roll.size_after:
+            wanted: int = -(-(self._limit - self._size) // size)
+            return min(left, max(1, wanted))
+        fits: int = (self._limit - self._size) // size
+        if fits >= 1:
+            return min(left, fits)
+        return 0 if self._events else 1
+
+    def _wall(self) -> datetime:
+        return self._period.wall if self._period else _NO_PERIOD
+
+    def _open(self) -> None:
+        clock = self._clock
+        assert clock is not None  # noqa: S101  (an event has arrived)
+        self._period = period_of(clock, self.roll.every, self._zone) if self.roll.every else None
+        number = 1
+        if self.roll.path.has_period or self.roll.path.has_number:
+            begun = self._period.start if self._period else None
+            known, count = self._opened
+            number = count + 1 if known == begun and self._ever else 1
+            self._opened = (begun, number)
+        self._ever = True
+        self._name = self.roll.path.fill(self._wall(), number)
+        self._path = self._where(self._name)
+        self._forget(self._name)
+        self._file = os.fdopen(self.place.sandbox.open(self._path), "wb", buffering=0)
+        self._size, self._events = 0, 0
+        self._write_header()
+
+    def _write_header(self) -> None:
+        if self._header and self._file is not None:
+            self.place.sandbox.take(len(self._header))
+            self._file.write(self._header)
+        self._size = len(self._header)
+
+    def _where(self, name: str) -> Path:
+        return self.place.sandbox.place("files", full_path(name, self.place.folder))
+
+    def _close(self) -> None:
+        """Roll: close the open file, give it the name of a rolled one, and remove what is too much."""
+        assert self._file is not None  # noqa: S101  (callers ask for an open file)
+        assert self._clock is not None  # noqa: S101  (an event has arrived)
+        try:
+            self._flush()
+        except DiskFull as full:
+            self.dropped += full.events
+        self._write_block()
+        self._file.close()
+        self._file = None
+        one = Closed(self._path, self._name, self._clock, self._events)
+        if self.roll.rename_to is not None:
+            self._rename(one)
+        self._closed.append(one)
+        self._prune()
+
+    def _rename(self, one: Closed) -> None:
+        pattern = self.roll.rename_to
+        assert pattern is not None  # noqa: S101  (asked before)
+        wall = self._wall()
+        one.number = 1
+        if pattern.has_number:
+            one.base = pattern.fill(wall, 0)
+            siblings = [other for other in self._closed if other.base == one.base]
+            if not self.roll.newest_first:
+                one.number = max((other.number for other in siblings), default=0) + 1
+            else:
+                for at, other in enumerate(siblings):  # the oldest has the highest number, and moves first
+                    self._move(other, pattern.fill(wall, len(siblings) - at + 1))
+        name = pattern.fill(wall, one.number)
+        self._forget(name)
+        target = self._where(name)
+        before = one.path.stat().st_size
+        if pattern.codec:
+            pack(one.path, target, pattern.codec, self.place.sandbox)
+            one.path.unlink()
+        else:
+            one.path.replace(target)
+        self.place.sandbox.used += target.stat().st_size - before
+        one.path, one.name = target, name
+
+    def _move(self, one: Closed, name: str) -> None:
+        target = self._where(name)
+        one.path.replace(target)
+        one.path, one.name = target, name
+
+    def _forget(self, name: str) -> None:
+        """Note that a file is about to take the place of another one."""
+        for other in self._closed:
+            if other.name == name:
+                self.overwritten += other.events
+                self.place.sandbox.used -= other.path.stat().st_size
+                self._closed.remove(other)
+                return
+
+    def _prune(self) -> None:
+        keep, clock = self.roll.keep, self._clock
+        assert clock is not None  # noqa: S101  (an event has arrived)
+        while keep.age is not None and self._closed and clock - self._closed[0].closed > keep.age.value:
+            self._remove()
+        while keep.files is not None and len(self._closed) > keep.files.value:
+            self._remove()
+        if keep.disk is not None:
+            sizes = [one.path.stat().st_size for one in self._closed]
+            total = sum(sizes)
+            while self._closed and total > keep.disk.value:
+                total -= sizes.pop(0)
+                self._remove()
+
+    def _remove(self) -> None:
+        one = self._closed.pop(0)
+        self.place.sandbox.used -= one.path.stat().st_size
+        if self.place.keep_removed:
+            target = self.place.sandbox.place("removed", full_path(one.name, self.place.folder))
+            turn = 1
+            while target.exists():
+                turn += 1
+                target = target.with_name(f"{Path(one.name).name}.{turn}")
+            one.path.replace(target)
+        else:
+            one.path.unlink()
+
+
+OUTLET = RolledFile

@@ -1,0 +1,76 @@
+"""Mails by RFC 5322: one for each group, its subject from the first event; written as .eml, or sent by SMTP."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from email.headerregistry import Address
+from email.message import EmailMessage
+from email.policy import SMTP
+from typing import Any
+
+from vetrina.core.plan import Appender
+from vetrina.core.templates.compiling import text_template
+from vetrina.sinks.kinds._outlet import Parcel, Place, PlainOutlet
+
+_TYPES = {"json": "json", "csv": "csv"}
+
+
+class Mail(PlainOutlet):
+    """Makes one message of a group."""
+
+    def __init__(self, appender: Appender, place: Place) -> None:
+        super().__init__(appender, place)
+        subject = appender.sink.text("subject", "{level|upper} {logger}")
+        self._subject = text_template(subject, appender.template.setting).compile()
+        self._count = 0
+
+    def deliver(self, time: datetime, group: list[Parcel]) -> None:
+        """Write or send one mail."""
+        message = self.message(time, group)
+        self._count += 1
+        if self.place.post is not None:
+            self.place.post.mail(self.appender, message)
+            return
+        target = self.place.sandbox.place("mail", f"{self.appender.name}/{self._count:04}.eml")
+        self.place.sandbox.write(target, message.as_bytes(policy=SMTP))
+
+    def message(self, time: datetime, group: list[Parcel]) -> EmailMessage:
+        """Return the message of a group; its number repeats with the rehearsal."""
+        first, sink = group[0], self.appender.sink
+        message = EmailMessage(policy=SMTP)
+        subject = self._subject(first.event, first.number)
+        message["Subject"] = " ".join(subject.split()) or "(no subject)"
+        message["From"] = _address(sink.text("from"))
+        message["To"] = [_address(str(one.value)) for one in _many(sink.keys.get("recipients"))]
+        message["Date"] = time
+        message["Message-ID"] = f"<{self._count + 1}.{_word(self.appender.name)}@rehearsal.invalid>"
+        text = b"".join([one.data * one.times for one in group]).decode(self.appender.encoding, "replace")
+        message.set_content(
+            text.replace("\0", "\ufffd"), subtype="plain", charset="utf-8", cte="base64" if _odd(text) else None
+        )
+        return message
+
+
+def _odd(text: str) -> bool:
+    """Tell whether a text would not survive as lines: too long ones, bare carriage returns, or not ASCII."""
+    return "\r" in text or not text.isascii() or any(len(line) > 900 for line in text.split("\n"))
+
+
+def _many(value: Any) -> list[Any]:
+    return list(value.value) if hasattr(value, "value") and isinstance(value.value, list | tuple) else list(value or [])
+
+
+def _address(text: str) -> Address | str:
+    """Return an address as the mail library wants it; what it does not take as one is put into its display name."""
+    name, at, domain = text.rpartition("@")
+    try:
+        return Address(username=name, domain=domain) if at else Address(display_name=text, username="nobody", domain="invalid")
+    except (ValueError, IndexError):
+        return Address(display_name=text[:100].replace("\r", " ").replace("\n", " "), username="nobody", domain="invalid")
+
+
+def _word(text: str) -> str:
+    return "".join(char if char.isascii() and char.isalnum() else "-" for char in text)
+
+
+OUTLET = Mail

@@ -1,0 +1,17 @@
+"""Nowhere: what is delivered is counted by whoever delivers, and thrown away."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+from vetrina.sinks.kinds._outlet import Parcel, PlainOutlet
+
+
+class Nowhere(PlainOutlet):
+    """Throws away."""
+
+    def deliver(self, time: datetime, group: list[Parcel]) -> None:
+        """Do nothing."""
+
+
+OUTLET = Nowhere

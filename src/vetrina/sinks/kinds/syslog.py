@@ -1,0 +1,60 @@
+"""Syslog: datagrams by RFC 5424, framed by octet counts (RFC 6587) on streams and in the captured file."""
+
+from __future__ import annotations
+
+import os
+from datetime import datetime
+from typing import IO
+
+from vetrina.core.plan import Appender
+from vetrina.sinks.kinds._outlet import Parcel, Place, PlainOutlet
+
+
+class Syslog(PlainOutlet):
+    """Sends each event as one message; a group is sent in one go."""
+
+    def __init__(self, appender: Appender, place: Place) -> None:
+        super().__init__(appender, place)
+        self.transport = appender.sink.text("transport", "udp")
+        self._file: IO[bytes] | None = None
+
+    def deliver(self, time: datetime, group: list[Parcel]) -> None:
+        """Send, or write frames to the captured file."""
+        del time
+        messages = [one.data for one in group for _ in range(one.times)]
+        if self.place.post is not None:
+            self.place.post.syslog(self.appender, self.transport, messages)
+            return
+        data = b"".join(frame(one) for one in messages)
+        self.place.sandbox.take(len(data))
+        if self._file is None:
+            target = self.place.sandbox.place("syslog", f"{self.appender.name}.{self.transport}")
+            self._file = os.fdopen(self.place.sandbox.open(target), "wb", buffering=1 << 16)
+        self._file.write(data)
+
+    def finish(self) -> None:
+        """Close the captured file."""
+        if self._file is not None:
+            self._file.close()
+
+
+def frame(message: bytes) -> bytes:
+    """Return a message with its octet count before it, as RFC 6587 has it."""
+    return b"%d %b" % (len(message), message)
+
+
+def unframed(data: bytes) -> list[bytes]:
+    """Return the messages of octet-counted frames; raise ValueError where the counts do not fit."""
+    found, at = [], 0
+    while at < len(data):
+        blank = data.index(b" ", at)
+        size = int(data[at:blank])
+        found.append(data[blank + 1 : blank + 1 + size])
+        if len(found[-1]) != size:
+            message = "the last frame is cut off"
+            raise ValueError(message)
+        at = blank + 1 + size
+    return found
+
+
+OUTLET = Syslog

@@ -1,0 +1,74 @@
+"""Rows of a table in a SQLite database below the rehearsal's folder."""
+
+from __future__ import annotations
+
+import sqlite3
+from datetime import datetime
+from pathlib import Path
+
+from vetrina.core.faults import refuse
+from vetrina.core.plan import Appender
+from vetrina.core.sinks._kind import full_path
+from vetrina.core.templates.forms import TableRow
+from vetrina.sinks.kinds._outlet import Parcel, Place, PlainOutlet
+
+_ROWS = 5000
+
+
+class Table(PlainOutlet):
+    """Inserts each event as one row; rows are committed with their group, or after every few thousand."""
+
+    def __init__(self, appender: Appender, place: Place) -> None:
+        super().__init__(appender, place)
+        template = appender.template
+        assert isinstance(template, TableRow)  # noqa: S101  (a table takes nothing else)
+        self._cells = [text.compile() for text in template.texts]
+        self._columns = template.columns
+        self._base: sqlite3.Connection | None = None
+        self._since = 0
+        self._path: Path | None = None
+
+    def deliver(self, time: datetime, group: list[Parcel]) -> None:
+        """Insert the group's rows."""
+        del time
+        base = self._base or self._open()
+        marks = ", ".join("?" * len(self._cells))
+        rows = [tuple(cell(one.event, one.number) for cell in self._cells) for one in group for _ in range(one.times)]
+        self.place.sandbox.take(sum(len(one.data) * one.times for one in group))
+        base.executemany(f"INSERT INTO {_quoted(self.appender.sink.text('table'))} VALUES ({marks})", rows)  # noqa: S608  (quoted names)
+        self._since += len(rows)
+        if self._since >= _ROWS or self.appender.buffer is not None:
+            base.commit()
+            self._since = 0
+
+    def _open(self) -> sqlite3.Connection:
+        path = full_path(self.appender.sink.text("database"), self.place.folder)
+        self._path = self.place.sandbox.place("tables", path)
+        if self._path.is_symlink():
+            raise refuse(
+                "a link stands where the database is wanted",
+                "it could lead out of the folder",
+                "remove it",
+                where=str(self._path),
+            )
+        columns = ", ".join(f"{_quoted(name)} TEXT" for name in self._columns)
+        try:
+            base = sqlite3.connect(self._path)
+            base.execute(f"CREATE TABLE IF NOT EXISTS {_quoted(self.appender.sink.text('table'))} ({columns})")
+        except sqlite3.Error as error:
+            raise refuse(f"the table cannot be made: {error}", fix="check table and columns", where=str(self._path)) from None
+        self._base = base
+        return base
+
+    def finish(self) -> None:
+        """Commit and close."""
+        if self._base is not None:
+            self._base.commit()
+            self._base.close()
+
+
+def _quoted(name: str) -> str:
+    return '"' + name.replace('"', '""') + '"'
+
+
+OUTLET = Table

@@ -1,0 +1,327 @@
+"""A rehearsal: events through every gate of a plan, and delivered for real into a folder or to a receiver on loopback.
+
+Here: buffers, troubles, lateness, and the sums. What writes is one module for each kind of sink (kinds/).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from datetime import datetime, timedelta
+from random import Random
+
+from msgspec import Struct, field
+
+from vetrina.core.buffers import Waiting
+from vetrina.core.events import Event
+from vetrina.core.plan import Appender
+from vetrina.core.routing import Route, Router
+from vetrina.core.traffic import ending_of, to_bytes
+from vetrina.sinks.kinds import outlet
+from vetrina.sinks.kinds._outlet import Outlet, Parcel, Place, Undelivered
+from vetrina.sinks.kinds.file import RolledFile
+from vetrina.sinks.sandbox import DiskFull
+
+_SAMPLES = 4096
+_FLOWS = 65_536
+_OFTEN = 1023
+_LONG_LINE = 1 << 16
+
+
+class Troubles(Struct, frozen=True):
+    """What is made to go wrong: a crash at a time, and appenders whose sink is down from one time to another."""
+
+    crash_at: datetime | None = None
+    down: tuple[tuple[str, datetime, datetime], ...] = ()
+
+
+class Lateness:
+    """How late deliveries were, in seconds: the longest, and the median of an even sample."""
+
+    __slots__ = ("_chance", "_seen", "kept", "longest")
+
+    def __init__(self) -> None:
+        self.kept: list[float] = []
+        self.longest = 0.0
+        self._seen = 0
+        self._chance = Random(1)  # noqa: S311  (a sample that repeats)
+
+    def take(self, seconds: float) -> None:
+        """Take one delivery's lateness."""
+        self._seen += 1
+        self.longest = max(self.longest, seconds)
+        if len(self.kept) < _SAMPLES:
+            self.kept.append(seconds)
+        elif (at := self._chance.randrange(self._seen)) < _SAMPLES:
+            self.kept[at] = seconds
+
+    @property
+    def median(self) -> float:
+        """Return the median, 0 without deliveries."""
+        return sorted(self.kept)[len(self.kept) // 2] if self.kept else 0.0
+
+
+class Sum(Struct):
+    """What one appender did: events reached and delivered, in groups; what was lost and how; what waited at the end."""
+
+    reached: int = 0
+    delivered: int = 0
+    groups: int = 0
+    waited: int = 0
+    lost: dict[str, int] = field(default_factory=dict)
+    late: Lateness = field(default_factory=Lateness)
+    failed: dict[str, int] = field(default_factory=dict)
+
+    def lose(self, why: str, parcels: list[Parcel]) -> None:
+        """Count events that never arrive."""
+        self.count_lost(why, sum(one.times for one in parcels))
+
+    def count_lost(self, why: str, events: int) -> None:
+        """Count so many events that never arrive."""
+        self.lost[why] = self.lost.get(why, 0) + events
+
+
+class _Lane:
+    """One appender: its outlet, its buffer, its rendering."""
+
+    def __init__(self, appender: Appender, place: Place) -> None:
+        self.appender = appender
+        self.outlet: Outlet = outlet(appender, place)
+        self.waiting: Waiting[Parcel] = Waiting(appender.buffer)
+        self.sum = Sum()
+        self.render = appender.template.compile(ending_of(appender))
+        self.encoding = appender.encoding
+        self.down: tuple[tuple[datetime, datetime], ...] = ()
+        self.write: Callable[[datetime, bytes, int], None] | None = None
+        self.written = 0
+        self.writes = 0
+
+    def settle(self, disk: int | None) -> None:
+        """Find the short way: a file that waits for nothing is written at once, and nothing is late."""
+        if isinstance(self.outlet, RolledFile) and self.waiting.limits is None and not self.down and disk is None:
+            self.write = self.outlet.write
+
+    def writer_key(self) -> object:
+        """Return what is equal for appenders of one plan that write the same bytes."""
+        return (self.appender.template.key(), ending_of(self.appender), self.encoding)
+
+
+_Writers = list[tuple[Callable[[Event, int], str], str, list[tuple[_Lane, int]]]]
+
+
+_Flow = list[tuple[Callable[[Event, int], str], tuple[Callable[[bytes], None], ...]]]
+
+
+class Rehearsal:
+    """Takes events one by one; ``finish`` delivers what waits and closes everything."""
+
+    def __init__(self, router: Router, place: Place, troubles: Troubles | None = None) -> None:
+        self.router, self.place, self.troubles = router, place, troubles or Troubles()
+        self.events = 0
+        self.lanes = {name: _Lane(one, place) for name, one in router.plan.appenders.items()}
+        for name, begun, ended in self.troubles.down:
+            self.lanes[name].down += ((begun, ended),)
+        for lane in self.lanes.values():
+            lane.settle(place.sandbox.disk)
+        self._crash_at = self.troubles.crash_at
+        self._known: dict[int, tuple[Route, _Writers]] = {}
+        self._now: datetime | None = None
+        self._flows: dict[tuple[str, int | str], _Flow] = {}
+        self._quick: list[_Lane] = []
+
+    def run(self, events: Iterable[Event]) -> None:
+        """Send events through, the quickest way for those that only reach files that neither roll nor wait."""
+        flows, number, last = self._flows, self.events, None
+        for event in events:
+            flow = flows.get((event.logger, event.level))
+            if flow is None or event.mark is not None or event.count is not None or self._crash_at is not None:
+                self.events = number
+                self._quick_count()
+                self.take(event)
+                number = self.events
+                continue
+            number += 1
+            last = event
+            for render, adders in flow:
+                data = render(event, number).encode()
+                for add in adders:
+                    add(data)
+                if len(data) > _LONG_LINE:
+                    self._quick_count()
+            if not number & _OFTEN:
+                self._quick_count()
+        self.events = number
+        self._quick_count()
+        if last is not None and (self._now is None or last.time > self._now):
+            self._now = last.time
+
+    def _quick_count(self) -> None:
+        """Write what was put into files without asking, and count it."""
+        for lane in self._quick:
+            if isinstance(lane.outlet, RolledFile):
+                count = lane.outlet.settle_block()
+                lane.written += count
+                lane.writes += count
+
+    def _learn(self, event: Event) -> None:
+        """Remember the short way of an event's logger and level, where it has one."""
+        route = self.router.decide(event.logger, event.level).route
+        if route is None or len(self._flows) >= _FLOWS:
+            return
+        flow: list[tuple[Callable[[Event, int], str], tuple[Callable[[bytes], None], ...]]] = []
+        used: list[_Lane] = []
+        for render, encoding, lanes in self._known_route(route)[1]:
+            blocks = [
+                lane.outlet.quick_block() if lane.write is not None and isinstance(lane.outlet, RolledFile) else None
+                for lane, _ in lanes
+            ]
+            if encoding != "utf-8" or None in blocks or any(times != 1 for _, times in lanes):
+                return
+            flow.append((render, tuple(block.append for block in blocks if block is not None)))
+            used += [lane for lane, _ in lanes]
+        self._flows[event.logger, event.level] = flow
+        self._quick += [lane for lane in used if lane not in self._quick]
+
+    def take(self, event: Event) -> None:
+        """Send one event through."""
+        self.events += 1
+        time = event.time
+        if self._now is None or time > self._now:
+            self._now = time
+        if self._crash_at is not None and time >= self._crash_at:
+            self._crash_at = None
+            self._crash()
+        if event.mark is not None:
+            self._mark(event.mark, time)
+        route = self.router.route(event)
+        known = self._known.get(id(route))
+        if known is None:
+            known = self._known_route(route)
+        count = event.count or 1
+        for render, encoding, lanes in known[1]:
+            text = render(event, self.events)
+            data = text.encode() if encoding == "utf-8" else to_bytes(text, encoding)
+            for lane, times in lanes:
+                if lane.write is not None:
+                    lane.written += times * count
+                    lane.writes += 1
+                    lane.write(time, data, times * count)
+                    continue
+                parcel = Parcel(event, self.events, self.router.severities[event.level], data, times * count)
+                lane.sum.reached += parcel.times
+                self._arrive(lane, time, parcel)
+        if (event.logger, event.level) not in self._flows:
+            self._learn(event)
+
+    def _known_route(self, route: Route) -> tuple[Route, _Writers]:
+        """Return the lanes that a route reaches, those that write the same bytes together: they are made once."""
+        times: dict[str, int] = {}
+        for one in route.deliveries:
+            times[one.appender] = times.get(one.appender, 0) + 1
+        writers: dict[object, tuple[Callable[[Event, int], str], str, list[tuple[_Lane, int]]]] = {}
+        for name, number in times.items():
+            lane = self.lanes[name]
+            writers.setdefault(lane.writer_key(), (lane.render, lane.encoding, []))[2].append((lane, number))
+        found = (route, list(writers.values()))
+        if len(self._known) < 10_000:
+            self._known[id(route)] = found  # the route is kept, so that its id stays its own
+        return found
+
+    def _arrive(self, lane: _Lane, time: datetime, parcel: Parcel) -> None:
+        try:
+            lane.outlet.arrive(time, parcel)
+        except DiskFull:
+            lane.sum.lose("disk full", [parcel])
+            return
+        if lane.waiting.limits is None and not lane.down:
+            self._deliver(lane, [parcel])
+            return
+        for group in lane.waiting.take(time, parcel.severity, parcel):
+            self._deliver(lane, group)
+
+    def _deliver(self, lane: _Lane, group: list[Parcel]) -> None:
+        if not group:
+            return
+        now = self._now or group[-1].event.time
+        if any(begun <= now < ended for begun, ended in lane.down):
+            self._failed(lane, group, "sink down")
+            return
+        try:
+            lane.outlet.deliver(now, group)
+        except DiskFull as full:
+            whole = sum(one.times for one in group)
+            lane.sum.count_lost("disk full", full.events or whole)
+            lane.sum.delivered += whole - (full.events or whole)
+            return
+        except Undelivered as reason:
+            self._failed(lane, group, str(reason))
+            return
+        own = lane.sum
+        own.groups += 1
+        for one in group:
+            own.delivered += one.times
+            own.late.take((now - one.event.time).total_seconds() if now > one.event.time else 0.0)
+
+    def _failed(self, lane: _Lane, group: list[Parcel], why: str) -> None:
+        """Let a buffered group wait for the next delivery; without a buffer it is lost."""
+        lane.sum.failed[why] = lane.sum.failed.get(why, 0) + 1
+        if lane.waiting.limits is None:
+            lane.outlet.lose(group)
+            lane.sum.lose(why, group)
+        else:
+            lane.waiting.put_back(group, [one.event.time for one in group])
+
+    def _mark(self, mark: str, time: datetime) -> None:
+        if mark == "crash":
+            self._crash()
+        elif mark == "stop":
+            for lane in self.lanes.values():
+                self._deliver(lane, lane.waiting.release())
+        elif mark == "start":
+            for lane in self.lanes.values():
+                lane.outlet.start(time)
+
+    def _crash(self) -> None:
+        for lane in self.lanes.values():
+            lost = lane.waiting.release()
+            if lost:
+                lane.outlet.lose(lost)
+                lane.sum.lose("crash", lost)
+
+    def finish(self) -> None:
+        """End the input: what waits is delivered, what is open is closed."""
+        for lane in self.lanes.values():
+            waiting = lane.waiting.release()
+            lane.sum.waited = sum(one.times for one in waiting)
+            self._deliver(lane, waiting)
+            left = lane.waiting.release()
+            if left:
+                lane.outlet.lose(left)
+                lane.sum.lose("never delivered", left)
+            dropped = getattr(lane.outlet, "dropped", 0)
+            if dropped:  # a roll had to write what waited, and could not
+                lane.sum.count_lost("disk full", dropped)
+                lane.sum.delivered -= dropped
+        self.close()
+
+    def close(self) -> None:
+        """Close what is open, also after a stop in the middle: whole lines are left."""
+        for lane in self.lanes.values():
+            lane.sum.reached += lane.written
+            lane.sum.delivered += lane.written
+            lane.sum.groups += lane.writes
+            lane.written = lane.writes = 0
+            lane.outlet.finish()
+
+
+def paced(
+    speed: float, first: datetime, clock: Callable[[], float], sleep: Callable[[float], None]
+) -> Callable[[datetime], None]:
+    """Return a function that waits until an event's time has come, ``speed`` seconds of traffic in each second."""
+    begun = clock()
+
+    def wait(time: datetime) -> None:
+        ahead = (time - first) / timedelta(seconds=1) / speed - (clock() - begun)
+        if ahead > 0:
+            sleep(ahead)
+
+    return wait

@@ -1,0 +1,188 @@
+"""The folder of a rehearsal: everything is written below it, whatever a plan says; limits, and a disk that fills up.
+
+A path of the plan is re-rooted: made absolute and plain, its parts made harmless, and put below the folder. Folders are
+made one by one and never followed through a link.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import os
+import posixpath
+import re
+import shutil
+import stat
+from pathlib import Path
+from typing import Any
+
+from vetrina.core.faults import Refused, refuse
+
+MARKER = ".vetrina-rehearsal"
+OWN = ("files", "console", "mail", "syslog", "http", "removed", "received", "tables")
+LONGEST_PART = 180
+_ODD = re.compile(r'[\x00-\x1f\x7f\\:*?"<>|]|[^\x00-\U0010ffff]')
+
+
+class LimitReached(Exception):
+    """The rehearsal has written as much, or as many files, as it may."""
+
+
+class DiskFull(Exception):
+    """The rehearsed disk has no room for this write; ``events`` are those of the group that were not written (0: all)."""
+
+    def __init__(self, events: int = 0) -> None:
+        super().__init__()
+        self.events = events
+
+
+class Sandbox:
+    """A folder that holds one rehearsal; ``used`` are the bytes that stand on its rehearsed disk."""
+
+    def __init__(self, folder: Path, *, most_bytes: int, most_files: int, disk: int | None = None) -> None:
+        self.folder = Path(os.path.realpath(folder))
+        self.most_bytes, self.most_files, self.disk = most_bytes, most_files, disk
+        self.written = 0
+        self.files = 0
+        self.used = 0
+        self.mapping: dict[str, str] = {}
+        self._known: set[Path] = set()
+
+    def place(self, part: str, path: str) -> Path:
+        """Return where a path of the plan stands below ``part`` of the folder; the folders above it are made."""
+        inside = rerooted(path)
+        target = self.folder / part / inside
+        self.mapping.setdefault(path, f"{part}/{inside}")
+        self._make(target.parent)
+        return target
+
+    def _make(self, folder: Path) -> None:
+        if folder in self._known:
+            return
+        here = self.folder
+        for name in folder.relative_to(self.folder).parts:
+            here = here / name
+            try:
+                here.mkdir(exist_ok=True)
+            except FileExistsError:
+                raise refuse(
+                    "a file stands where a folder is needed",
+                    fix="look at the plan's paths: one is inside another",
+                    where=str(here),
+                ) from None
+            except OSError as error:
+                raise refuse(f"cannot be made: {error.strerror}", where=str(here)) from None
+            if not stat.S_ISDIR(here.lstat().st_mode):
+                raise refuse(
+                    "a link stands where a folder is needed", "it could lead out of the folder", "remove it", where=str(here)
+                )
+        self._known.add(folder)
+
+    def open(self, target: Path, *, append: bool = False) -> int:
+        """Return the handle of a file to write to, made anew unless ``append``; a link is never followed."""
+        if not target.exists():
+            self.files += 1
+            if self.files > self.most_files:
+                raise LimitReached(f"more than {self.most_files:,} files")
+        flags = os.O_WRONLY | os.O_CREAT | os.O_NOFOLLOW | (os.O_APPEND if append else os.O_TRUNC)
+        try:
+            return os.open(target, flags, 0o644)
+        except OSError as error:
+            raise refuse(
+                f"cannot be written: {error.strerror}", fix="a path of the plan may be inside another one", where=str(target)
+            ) from None
+
+    def take(self, size: int) -> None:
+        """Count bytes that are about to be written; raise where the disk or the limit has no room for them."""
+        if self.disk is not None and self.used + size > self.disk:
+            raise DiskFull
+        self.written += size
+        self.used += size
+        if self.written > self.most_bytes:
+            raise LimitReached(f"more than {self.most_bytes:,} bytes")
+
+    def write(self, target: Path, data: bytes) -> None:
+        """Write a whole file of its own."""
+        self.take(len(data))
+        with os.fdopen(self.open(target), "wb") as file:
+            file.write(data)
+
+
+def rerooted(path: str) -> str:
+    """Return an absolute path as one below a folder: no `..`, no drive, no part that is too long or odd.
+
+    Parts that had to be changed bear a few digits of their own, so that two paths never become one.
+    """
+    plain = posixpath.normpath("/" + path.lstrip("/"))
+    return "/".join(_harmless(part) for part in plain.split("/") if part) or "_"
+
+
+def _harmless(part: str) -> str:
+    clean = _ODD.sub("_", part).encode("utf-8", "replace")[:LONGEST_PART].decode("utf-8", "ignore")
+    if clean == part and part not in {".", ".."}:
+        return part
+    return f"{clean.strip('.') or '_'}-{hashlib.sha256(part.encode('utf-8', 'surrogatepass')).hexdigest()[:8]}"
+
+
+def enter(folder: Path, *, clean: bool) -> str:
+    """Make or check a rehearsal's folder, empty it of an earlier one, and mark it; return what is worth a word.
+
+    Call it with the folder locked. Raise Refused for a folder that is not ours, or that holds a finished rehearsal.
+    """
+    marker = folder / MARKER
+    told = ""
+    try:
+        state = json.loads(marker.read_text(encoding="utf-8"))["state"] if marker.exists() else ""
+    except (OSError, ValueError, KeyError, TypeError):
+        state = "unknown"
+    if not state and any(folder.iterdir()):
+        raise refuse(
+            "the folder is not empty, and not a rehearsal's",
+            "nothing of yours is overwritten",
+            "name a new folder",
+            where=str(folder),
+        )
+    if state == "done" and not clean:
+        raise refuse(
+            "the folder holds an earlier rehearsal",
+            fix="say --clean to clear that first, or name a new folder",
+            where=str(folder),
+        )
+    if state in {"running", "unknown"}:
+        told = "an earlier rehearsal was cut off here; what it left has been cleared"
+    if state:
+        _clear(folder)
+    mark(folder, {"state": "running"})
+    return told
+
+
+def mark(folder: Path, content: dict[str, Any]) -> None:
+    """Write the marker that says whose folder this is."""
+    beside = folder / f"{MARKER}.new"
+    beside.write_text(json.dumps(content) + "\n", encoding="utf-8")
+    beside.replace(folder / MARKER)
+
+
+def _clear(folder: Path) -> None:
+    """Remove what a rehearsal makes; other things in the folder are kept. Links are removed, never followed."""
+    for name in OWN:
+        one = folder / name
+        try:
+            if one.is_symlink() or one.is_file():
+                one.unlink()
+            elif one.is_dir():
+                shutil.rmtree(one)
+        except OSError as error:
+            raise refuse(f"cannot be cleared: {error.strerror}", where=str(error.filename or one)) from None
+
+
+def make_folder(folder: Path) -> None:
+    """Make the folder itself, with those above it."""
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise _no_folder(folder, error) from None
+
+
+def _no_folder(folder: Path, error: OSError) -> Refused:
+    return refuse(f"the folder cannot be made: {error.strerror}", fix="name another folder", where=str(folder))

@@ -1,0 +1,343 @@
+"""Servers on loopback ports: SMTP (RFC 5321), syslog (RFC 5424 over UDP, TCP and TLS by octet counts), HTTP (RFC 9112).
+
+What arrives is kept below one folder: mails as .eml, syslog as octet-counted frames, requests as they came. Free ports
+are taken unless others are asked for; the certificate for TLS is made on the spot.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import socket
+import socketserver
+import ssl
+import tempfile
+import threading
+import time
+from datetime import UTC, datetime, timedelta
+from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
+from ipaddress import ip_address
+from pathlib import Path
+from typing import Any
+
+import msgspec
+from aiosmtpd.controller import Controller
+from cryptography import x509
+from cryptography.hazmat.primitives import hashes, serialization
+from cryptography.hazmat.primitives.asymmetric import ec
+from cryptography.x509.oid import NameOID
+from msgspec.structs import replace
+
+from vetrina.core.faults import refuse
+from vetrina.sinks.kinds.syslog import frame
+from vetrina.sinks.posting import Ports
+from vetrina.sinks.standin.trouble import SLOW, Troubles
+
+LONGEST = 64 << 20
+_ROOM = 8 << 20
+
+
+class Receiver:
+    """The stand-in. ``start`` opens its ports; ``received`` counts what arrived, by protocol."""
+
+    def __init__(
+        self, folder: Path, *, host: str = "127.0.0.1", ports: Ports | None = None, troubles: Troubles | None = None
+    ) -> None:
+        self.folder, self.host, self.troubles = folder, host, troubles or Troubles()
+        self.received = dict.fromkeys(("smtp", "udp", "tcp", "tls", "http"), 0)
+        self.refused = dict.fromkeys(self.received, 0)
+        self._asked = ports or Ports(host, 0, 0, 0, 0, 0)
+        self.ports: Ports | None = None
+        self._lock = threading.Lock()
+        self._stops: list[Any] = []
+        self._open = threading.Event()
+
+    def start(self) -> Ports:
+        """Open all ports and return them; raise Refused where one is taken."""
+        self._open.set()
+        asked = self._asked
+        try:
+            smtp = self._smtp(asked.smtp or _free_port(self.host))
+            udp = self._udp(asked.syslog_udp)
+            tcp = self._stream(asked.syslog_tcp, "tcp")
+            tls = self._stream(asked.syslog_tls, "tls")
+            http = self._http(asked.http)
+        except OSError as error:
+            self.stop()
+            raise refuse(
+                f"a port cannot be opened: {error.strerror or error}", fix="name free ports, or none for any", where="receive"
+            ) from None
+        self.ports = replace(asked, host=self.host, smtp=smtp, syslog_udp=udp, syslog_tcp=tcp, syslog_tls=tls, http=http)
+        return self.ports
+
+    def stop(self) -> None:
+        """Close all ports; what is still being read is read to its end."""
+        self._open.clear()
+        for stop in reversed(self._stops):
+            stop()
+        self._stops.clear()
+
+    def settle(self, quiet: float = 0.2, most: float = 5.0) -> None:
+        """Wait until nothing has arrived for a while: streams are read by other threads."""
+        until, seen = time.monotonic() + most, -1
+        while time.monotonic() < until and seen != sum(self.received.values()):
+            seen = sum(self.received.values())
+            time.sleep(quiet)
+
+    def keep(self, protocol: str, data: bytes) -> None:
+        """Keep what arrived: a mail or a request in a file of its own, a syslog message as a frame."""
+        with self._lock:
+            self.received[protocol] += 1
+            count = self.received[protocol]
+            names = {"smtp": f"mail/{count:04}.eml", "http": f"http/{count:04}.request"}
+            target = self.folder / names.get(protocol, f"syslog/{protocol}.frames")
+            target.parent.mkdir(parents=True, exist_ok=True)
+            with target.open("wb" if protocol in names else "ab") as file:
+                file.write(data if protocol in names else frame(data))
+
+    def refuse(self, protocol: str) -> None:
+        """Count a delivery that was refused or broken off."""
+        with self._lock:
+            self.refused[protocol] += 1
+
+    def _smtp(self, port: int) -> int:
+        controller = Controller(_Mailbox(self), hostname=self.host, port=port, data_size_limit=LONGEST)
+        try:
+            controller.start()
+        except (OSError, TimeoutError) as error:
+            raise OSError(getattr(error, "errno", 0) or 0, str(error)) from None
+        self._stops.append(controller.stop)
+        return port
+
+    def _udp(self, port: int) -> int:
+        server = socket.socket(_family(self.host), socket.SOCK_DGRAM)
+        server.setsockopt(socket.SOL_SOCKET, socket.SO_RCVBUF, _ROOM)
+        server.bind((self.host, port))
+        server.settimeout(0.2)
+
+        def listen() -> None:
+            while self._open.is_set():
+                try:
+                    data = server.recv(65_536)
+                except TimeoutError:
+                    continue
+                except OSError:
+                    return
+                if self._misbehaves("syslog", "udp"):
+                    continue
+                self.keep("udp", data)
+
+        thread = threading.Thread(target=listen, daemon=True)
+        thread.start()
+
+        def stop() -> None:
+            thread.join(2)
+            server.close()
+
+        self._stops.append(stop)
+        return int(server.getsockname()[1])
+
+    def _misbehaves(self, protocol: str, own: str) -> bool:
+        """Do what trouble asks for one message; return whether it is thrown away."""
+        what = self.troubles.next(protocol)
+        if what == "slow":
+            time.sleep(SLOW)
+        if what in {"refuse", "close"}:
+            self.refuse(own)
+            return True
+        return False
+
+    def _stream(self, port: int, protocol: str) -> int:
+        receiver = self
+
+        class Handler(socketserver.BaseRequestHandler):
+            def handle(self) -> None:
+                _read_frames(receiver, self.request, protocol)
+
+        server = _StreamServer((self.host, port), Handler, bind_and_activate=False)
+        server.address_family = _family(self.host)
+        server.socket = socket.socket(server.address_family, socket.SOCK_STREAM)
+        server.server_bind()
+        server.server_activate()
+        if protocol == "tls":
+            server.context = certificate(self.host)
+        self._serve(server)
+        return int(server.server_address[1])
+
+    def _http(self, port: int) -> int:
+        receiver = self
+
+        class Handler(_Requests):
+            stand_in = receiver
+
+        server = _HttpServer((self.host, port), Handler, bind_and_activate=False)
+        server.address_family = _family(self.host)
+        server.socket = socket.socket(server.address_family, socket.SOCK_STREAM)
+        server.server_bind()
+        server.server_activate()
+        self._serve(server)
+        return int(server.server_address[1])
+
+    def _serve(self, server: socketserver.TCPServer) -> None:
+        thread = threading.Thread(target=server.serve_forever, kwargs={"poll_interval": 0.05}, daemon=True)
+        thread.start()
+
+        def stop() -> None:
+            server.shutdown()
+            server.server_close()
+            thread.join(2)
+
+        self._stops.append(stop)
+
+
+class _StreamServer(socketserver.ThreadingTCPServer):
+    allow_reuse_address = True
+    daemon_threads = True
+    context: ssl.SSLContext | None = None
+
+    def get_request(self) -> tuple[Any, Any]:
+        """Return the next connection, encrypted where a certificate is there."""
+        connection, address = super().get_request()
+        if self.context is None:
+            return connection, address
+        connection.settimeout(5)
+        wrapped = self.context.wrap_socket(connection, server_side=True)
+        wrapped.settimeout(None)
+        return wrapped, address
+
+    def handle_error(self, request: Any, client_address: Any) -> None:
+        """Say nothing: a client that went away is no news."""
+
+
+class _HttpServer(ThreadingHTTPServer):
+    daemon_threads = True
+
+    def handle_error(self, request: Any, client_address: Any) -> None:
+        """Say nothing: a client that went away is no news."""
+
+
+def _read_frames(receiver: Receiver, connection: socket.socket, protocol: str) -> None:
+    """Read octet-counted frames until the sender closes; a broken count ends the connection."""
+    waiting = b""
+    while block := connection.recv(65_536):
+        waiting += block
+        while True:
+            count, blank, rest = waiting.partition(b" ")
+            if not blank:
+                break
+            if not count.isdigit() or int(count) > LONGEST:
+                return
+            size = int(count)
+            if len(rest) < size:
+                break
+            message, waiting = rest[:size], rest[size:]
+            if receiver._misbehaves("syslog", protocol):  # noqa: SLF001  (one server in two parts)
+                return
+            receiver.keep(protocol, message)
+
+
+class _Mailbox:
+    """Takes mails for aiosmtpd."""
+
+    def __init__(self, receiver: Receiver) -> None:
+        self._receiver = receiver
+
+    async def handle_DATA(self, server: Any, session: Any, envelope: Any) -> str:  # noqa: N802  (the library's name)
+        """Keep a mail and answer, or misbehave."""
+        what = self._receiver.troubles.next("smtp")
+        if what == "slow":
+            await asyncio.sleep(SLOW)
+        if what == "refuse":
+            self._receiver.refuse("smtp")
+            return "451 the stand-in refuses this one"
+        if what == "close":
+            self._receiver.refuse("smtp")
+            server.transport.abort()
+            return "421 closed"
+        del session
+        self._receiver.keep("smtp", envelope.content)
+        return "250 kept"
+
+
+class _Requests(BaseHTTPRequestHandler):
+    protocol_version = "HTTP/1.1"
+    stand_in: Receiver
+
+    def _take(self) -> None:
+        what = self.stand_in.troubles.next("http")
+        size = self.headers.get("Content-Length", "0")
+        if not size.isdigit() or int(size) > LONGEST:
+            self.send_error(413)
+            return
+        if what == "close":
+            self.stand_in.refuse("http")
+            self.close_connection = True
+            return
+        body = self.rfile.read(int(size))
+        if what == "slow":
+            time.sleep(SLOW)
+        if what == "refuse":
+            self.stand_in.refuse("http")
+            self._answer(503)
+            return
+        head = "".join(f"{name}: {value}\r\n" for name, value in self.headers.items())
+        self.stand_in.keep("http", f"{self.requestline}\r\n{head}\r\n".encode() + body)
+        self._answer(204)
+
+    def _answer(self, code: int) -> None:
+        self.send_response(code)
+        self.send_header("Content-Length", "0")
+        self.end_headers()
+
+    do_POST = do_PUT = do_PATCH = _take  # noqa: N815  (the library's names)
+
+    def do_GET(self) -> None:
+        """Answer /ports with where everything listens, for a rehearsal that comes later."""
+        ports = self.stand_in.ports
+        if self.path != "/ports" or ports is None:
+            self.send_error(404)
+            return
+        body = msgspec.json.encode(ports)
+        self.send_response(200)
+        self.send_header("Content-Type", "application/json")
+        self.send_header("Content-Length", str(len(body)))
+        self.end_headers()
+        self.wfile.write(body)
+
+    def log_message(self, *words: Any) -> None:
+        """Say nothing."""
+
+
+def _family(host: str) -> socket.AddressFamily:
+    return socket.AF_INET6 if ":" in host else socket.AF_INET
+
+
+def _free_port(host: str) -> int:
+    with socket.socket(_family(host), socket.SOCK_STREAM) as one:
+        one.bind((host, 0))
+        return int(one.getsockname()[1])
+
+
+def certificate(host: str) -> ssl.SSLContext:
+    """Return a server's TLS context with a certificate made on the spot, good for a day."""
+    key = ec.generate_private_key(ec.SECP256R1())
+    name = x509.Name([x509.NameAttribute(NameOID.COMMON_NAME, "rehearsal.invalid")])
+    now = datetime.now(tz=UTC)
+    made = (
+        x509.CertificateBuilder()
+        .subject_name(name)
+        .issuer_name(name)
+        .public_key(key.public_key())
+        .serial_number(x509.random_serial_number())
+        .not_valid_before(now - timedelta(minutes=5))
+        .not_valid_after(now + timedelta(days=1))
+        .add_extension(x509.SubjectAlternativeName([x509.IPAddress(ip_address(host))]), critical=False)
+        .sign(key, hashes.SHA256())
+    )
+    context = ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER)
+    with tempfile.TemporaryDirectory() as folder:  # the library reads certificates from files only
+        path = Path(folder) / "stand-in.pem"
+        secret = key.private_bytes(serialization.Encoding.PEM, serialization.PrivateFormat.PKCS8, serialization.NoEncryption())
+        path.touch(mode=0o600)
+        path.write_bytes(secret + made.public_bytes(serialization.Encoding.PEM))
+        context.load_cert_chain(path)
+    return context
