@@ -119,7 +119,7 @@ def run(
         if post is not None:
             post.close()
         if stand_in is not None:
-            stand_in.settle()
+            stand_in.settle(sum(_sent(rehearsal).values()))
         different = list(islice(differences(rehearsal, _again(found, events), box.folder), MOST)) if verify else None
         if stand_in is not None and different is not None:
             different += _missing(rehearsal, stand_in)
@@ -140,12 +140,12 @@ def _play(rehearsal: Rehearsal, stream: EventStream, events: str, pace: float | 
                 _play_paced(rehearsal, stream.read(file), pace)
         rehearsal.finish()
     except sandbox.LimitReached as reached:
-        rehearsal.close()
+        rehearsal.abandon()
         sandbox.mark(into, {"state": "running"})
         raise refuse(f"stopped: the rehearsal would write {reached}", "whole lines are left in the folder",
                      "give a higher --limit or --most-files, or fewer events", where=str(into)) from None  # fmt: skip
     except BaseException:
-        rehearsal.close()
+        rehearsal.abandon()
         raise
 
 
@@ -235,8 +235,8 @@ def _ports(receiver: str) -> Any:
         ) from None
 
 
-def _missing(rehearsal: Rehearsal, stand_in: Any) -> list[str]:
-    """Return where the receiver has counted something else than was delivered."""
+def _sent(rehearsal: Rehearsal) -> dict[str, int]:
+    """Return how many deliveries were sent, by protocol: a mail and a request for each group, a message for each event."""
     wanted: dict[str, int] = {}
     for lane in rehearsal.lanes.values():
         kind = lane.appender.sink.kind
@@ -245,9 +245,15 @@ def _missing(rehearsal: Rehearsal, stand_in: Any) -> list[str]:
         )
         if name:
             wanted[name] = wanted.get(name, 0) + (lane.sum.groups if kind != "syslog" else lane.sum.delivered)
+    return wanted
+
+
+def _missing(rehearsal: Rehearsal, stand_in: Any) -> list[str]:
+    """Return where the receiver has counted something else than was delivered."""
+    sent = _sent(rehearsal)
     return [
-        f"{name}: {stand_in.received[name]} received, {count} delivered"
-        for name, count in wanted.items()
+        f"{name}: {stand_in.received[name]} received, {count} sent"
+        for name, count in sent.items()
         if stand_in.received[name] != count
     ]
 

@@ -11,6 +11,7 @@ import socket
 import ssl
 import time
 from collections.abc import Callable
+from contextlib import suppress
 from email.message import EmailMessage
 from typing import Any
 from urllib.parse import urlsplit
@@ -137,8 +138,15 @@ class Post:
         self.mapping.setdefault(host, f"{self.ports.host}:{port}")
 
     def close(self) -> None:
-        """Close what is open; on streams the receiver has then read all."""
+        """Close what is open: on streams our end first, then wait for the receiver's, so that it has read all."""
         for stream in self._streams.values():
+            with suppress(OSError, ValueError):
+                if isinstance(stream, ssl.SSLSocket):
+                    stream.unwrap()
+                else:
+                    stream.shutdown(socket.SHUT_WR)
+                    while stream.recv(4096):
+                        pass
             stream.close()
         for one in (self._udp, self._http):
             if one is not None:

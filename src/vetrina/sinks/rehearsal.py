@@ -6,6 +6,7 @@ Here: buffers, troubles, lateness, and the sums. What writes is one module for e
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
+from contextlib import suppress
 from datetime import datetime, timedelta
 from random import Random
 
@@ -19,7 +20,7 @@ from vetrina.core.traffic import ending_of, to_bytes
 from vetrina.sinks.kinds import outlet
 from vetrina.sinks.kinds._outlet import Outlet, Parcel, Place, Undelivered
 from vetrina.sinks.kinds.file import RolledFile
-from vetrina.sinks.sandbox import DiskFull
+from vetrina.sinks.sandbox import DiskFull, LimitReached
 
 _SAMPLES = 4096
 _FLOWS = 65_536
@@ -304,13 +305,19 @@ class Rehearsal:
         self.close()
 
     def close(self) -> None:
-        """Close what is open, also after a stop in the middle: whole lines are left."""
+        """Close what is open."""
         for lane in self.lanes.values():
             lane.sum.reached += lane.written
             lane.sum.delivered += lane.written
             lane.sum.groups += lane.writes
             lane.written = lane.writes = 0
             lane.outlet.finish()
+
+    def abandon(self) -> None:
+        """Close what is open after a stop in the middle; what has no room any more is left out, line by line."""
+        for lane in self.lanes.values():
+            with suppress(LimitReached, DiskFull):
+                lane.outlet.finish()
 
 
 def paced(

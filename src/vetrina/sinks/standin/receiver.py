@@ -76,12 +76,11 @@ class Receiver:
             stop()
         self._stops.clear()
 
-    def settle(self, quiet: float = 0.2, most: float = 5.0) -> None:
-        """Wait until nothing has arrived for a while: streams are read by other threads."""
-        until, seen = time.monotonic() + most, -1
-        while time.monotonic() < until and seen != sum(self.received.values()):
-            seen = sum(self.received.values())
-            time.sleep(quiet)
+    def settle(self, wanted: int, most: float = 5.0) -> None:
+        """Wait until so many deliveries have arrived or were refused: streams are read by other threads."""
+        until = time.monotonic() + most
+        while sum(self.received.values()) + sum(self.refused.values()) < wanted and time.monotonic() < until:
+            time.sleep(0.02)
 
     def keep(self, protocol: str, data: bytes) -> None:
         """Keep what arrived: a mail or a request in a file of its own, a syslog message as a frame."""

@@ -1,0 +1,210 @@
+"""Rehearsal and simulation agree byte for byte: on random policies, buffers, templates and streams. And a buffer's table."""
+
+from __future__ import annotations
+
+import json
+import tempfile
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+from typing import Any
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from plans import in_force
+from vetrina.core.buffers import Waiting
+from vetrina.core.events import Event
+from vetrina.core.origins import DEFAULT
+from vetrina.core.plan import Buffer
+from vetrina.core.routing import Router
+from vetrina.sinks.kinds import kinds
+from vetrina.sinks.kinds._outlet import Place
+from vetrina.sinks.packing import pack, unpacked
+from vetrina.sinks.rehearsal import Rehearsal
+from vetrina.sinks.sandbox import LONGEST_PART, Sandbox, rerooted
+from vetrina.sinks.verifying import differences
+
+START = datetime(2026, 10, 24, 21, 30, tzinfo=UTC)  # the clock goes back that night in Rome
+
+
+@st.composite
+def rolls(draw: st.DrawFn, name: str) -> dict[str, Any]:
+    """Return a file's path and policy: every way to roll, to name and to remove."""
+    every = draw(st.sampled_from([None, "minute", "2 hours", "day"]))
+    size = draw(st.sampled_from([None, "40 B", "200 B"]))
+    start = draw(st.booleans())
+    ending = draw(st.sampled_from(["", ".gz", ".zst", ".xz", ".bz2"]))
+    period = "-{period|%Y%m%d%H%M}" if every and draw(st.booleans()) else ""
+    roll: dict[str, Any] = {}
+    if every:
+        roll["every"] = every
+    if size:
+        roll |= {"at-size": size, "size-check": draw(st.sampled_from(["before", "after"]))}
+    if start:
+        roll["each-start"] = True
+    if not roll:
+        return {"path": f"/x/{name}.log", "append": draw(st.booleans())}
+    keep = draw(
+        st.fixed_dictionaries(
+            {},
+            optional={
+                "files": st.integers(1, 3),
+                "age": st.sampled_from(["1 minutes", "3 hours"]),
+                "disk": st.sampled_from(["60 B", "300 B"]),
+            },
+        )
+    )
+    if keep:
+        roll["keep"] = keep
+    if draw(st.booleans()):
+        return {"path": f"/x/{name}{period}.{{n}}.log", "roll": roll}
+    number = ".{n}" if draw(st.booleans()) else ""
+    return {
+        "path": f"/x/{name}.log",
+        "roll": {
+            **roll,
+            "rename-to": f"/x/old/{name}{period}{number}.log{ending}",
+            "newest": draw(st.sampled_from(["highest", "first"])),
+        },
+    }
+
+
+@st.composite
+def documents(draw: st.DrawFn) -> str:
+    names = ["one", "two", "three"]
+    appenders = {}
+    for name in names:
+        more = draw(
+            st.fixed_dictionaries(
+                {},
+                optional={
+                    "buffer": st.sampled_from([{"events": 3}, {"age": "1 minutes"}, {"events": 4, "at-once": "error"}]),
+                    "floor": st.sampled_from(["info", "error"]),
+                },
+            )
+        )
+        template = draw(st.sampled_from(["{message}", "rows", "{time} {message|cut 3}"]))
+        encoding = draw(st.sampled_from(["utf-8", "utf-16-le", "latin-1"]))
+        appenders[name] = {"sink": "file", "template": template, "encoding": encoding, **draw(rolls(name)), **more}
+    appenders["wire"] = {"sink": "console"}
+    to = draw(st.lists(st.sampled_from([*names, "wire"]), min_size=1, max_size=5))
+    rows = {"as": "csv", "columns": {"say": "{message}", "level": "{level}"}, "header": True}
+    return json.dumps(
+        {
+            "vetrina": 1,
+            "zone": "Europe/Rome",
+            "loggers": {"root": {"level": "all", "to": to}, "a": {"to": ["one"]}},
+            "appenders": appenders,
+            "templates": {"rows": rows},
+        }
+    )
+
+
+@st.composite
+def streams(draw: st.DrawFn) -> list[Event]:
+    time = START
+    events = []
+    for _ in range(draw(st.integers(0, 40))):
+        time += timedelta(seconds=draw(st.sampled_from([0, 0, 1, 40, 3600, -5, 90_000])))
+        events.append(
+            Event(
+                time,
+                draw(st.sampled_from(["info", "error"])),
+                draw(st.sampled_from(["", "a", "b"])),
+                draw(st.sampled_from(["x", "message", "é" * 9, "a,b\nc", "long " * 12])),
+                count=draw(st.sampled_from([None, None, 3])),
+                mark=draw(st.sampled_from([None, None, None, "start", "stop"])),
+            )
+        )
+    return events
+
+
+@settings(max_examples=120)
+@given(documents(), streams())
+def test_the_folder_agrees_with_the_simulation(text: str, events: list[Event]) -> None:
+    plan = in_force(text).plan
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        rehearsal = Rehearsal(Router(plan), Place(plan, "/", Sandbox(folder, most_bytes=1 << 30, most_files=10_000)))
+
+        rehearsal.run(events)
+        rehearsal.finish()
+
+        assert list(differences(rehearsal, events, folder)) == []
+
+
+AT = datetime(2026, 11, 16, tzinfo=UTC)
+
+
+@pytest.mark.parametrize(
+    "limits, arrivals, groups",
+    [
+        pytest.param(None, "i0 i1", ["0", "1"], id="nothing waits"),
+        pytest.param((3, None, None), "i0 i1 i2 i3", ["0 1 2"], id="so many"),
+        pytest.param((None, 10, None), "i0 i5 i10 i11 i12", ["0 5 10"], id="older than the age, strictly"),
+        pytest.param((None, None, 17), "i0 e1 i2", ["0 1"], id="a grave one goes along"),
+        pytest.param((2, 10, 17), "e0 i1 i30 e31", ["0", "1", "30 31"], id="all of them"),
+    ],
+)
+def test_when_a_buffer_delivers(
+    limits: tuple[int | None, int | None, int | None] | None, arrivals: str, groups: list[str]
+) -> None:
+    buffer = (
+        None
+        if limits is None
+        else Buffer(limits[0], None if limits[1] is None else timedelta(seconds=limits[1]), limits[2], DEFAULT)
+    )
+    waiting: Waiting[str] = Waiting(buffer)
+
+    arrived = [(AT + timedelta(seconds=int(word[1:])), 17 if word[0] == "e" else 9, word[1:]) for word in arrivals.split()]
+    found = [" ".join(group) for time, severity, name in arrived for group in waiting.take(time, severity, name)]
+
+    assert found == groups
+
+
+@pytest.mark.parametrize(
+    "path, expected",
+    [
+        ("/srv/a.log", "srv/a.log"),
+        ("../../a.log", "a.log"),
+        ("/a/../../b", "b"),
+        ("//x//y/./z", "x/y/z"),
+        ("/", "_"),
+        ("/ü/运.log", "ü/运.log"),
+    ],
+)
+def test_a_path_is_put_below_the_folder(path: str, expected: str) -> None:
+    assert rerooted(path) == expected
+
+
+@given(st.text(max_size=300), st.text(max_size=300))
+def test_no_path_leads_out_and_no_two_become_one(first: str, second: str) -> None:
+    import posixpath
+
+    one, other = rerooted(first), rerooted(second)
+
+    for inside in (one, other):
+        assert not inside.startswith("/")
+        assert all(part not in {"", ".", ".."} and len(part.encode()) <= LONGEST_PART + 9 for part in inside.split("/"))
+        assert not set("\\:\0") & set(inside)
+    if one == other:
+        plain = [posixpath.normpath("/" + text.lstrip("/")) for text in (first, second)]
+        assert plain[0] == plain[1] or {"_"} == {one, other}
+
+
+def test_every_kind_of_sink_can_be_delivered_to() -> None:
+    from vetrina.core.sinks import KINDS
+
+    assert kinds() == sorted(KINDS)
+
+
+@pytest.mark.parametrize("codec", [".gz", ".zst", ".xz", ".bz2"])
+def test_what_is_packed_unpacks(tmp_path: Path, codec: str) -> None:
+    data = b"".join(b"line %d\n" % at for at in range(100_000))
+    (tmp_path / "a").write_bytes(data)
+
+    pack(tmp_path / "a", tmp_path / f"a{codec}", codec, Sandbox(tmp_path, most_bytes=1 << 30, most_files=9))
+
+    assert b"".join(unpacked(tmp_path / f"a{codec}")) == data
+    assert (tmp_path / f"a{codec}").stat().st_size < len(data) // 4
