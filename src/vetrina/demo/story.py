@@ -116,4 +116,10 @@ CHAPTERS: tuple[Chapter, ...] = (
         ("undo", "plan.yaml"),
         "The plan is as it was, byte for byte.",
     ),
+    Chapter(
+        "Rehearse it",
+        "The whole week delivered for real, into a folder to open and look at: rolled files, mails, the console.",
+        ("rehearse", "plan.yaml", "week.jsonl", "--into", "rehearsed", "--clean", "--keep-removed", "--verify"),
+        "Open rehearsed/mail/alarms/0002.eml, and the files of the daybook: they are what the simulation said, byte for byte.",
+    ),
 )

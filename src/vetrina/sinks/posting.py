@@ -158,4 +158,7 @@ def _ascii(text: str) -> str:
 
 
 def _words(error: Any) -> str:
+    if isinstance(error, smtplib.SMTPResponseException):
+        said = error.smtp_error.decode("utf-8", "replace") if isinstance(error.smtp_error, bytes) else str(error.smtp_error)
+        return f"{error.smtp_code} {said}"[:200]
     return str(getattr(error, "strerror", "") or error or type(error).__name__)[:200]

@@ -117,6 +117,11 @@ def rerooted(path: str) -> str:
     return "/".join(_harmless(part) for part in plain.split("/") if part) or "_"
 
 
+def as_part(name: str) -> str:
+    """Return a name as one part of a path; two names never become one."""
+    return _harmless(name.replace("/", ":"))
+
+
 def _harmless(part: str) -> str:
     clean = _ODD.sub("_", part).encode("utf-8", "replace")[:LONGEST_PART].decode("utf-8", "ignore")
     if clean == part and part not in {".", ".."}:

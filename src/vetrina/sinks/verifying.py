@@ -14,7 +14,7 @@ from vetrina.core.sinks._kind import full_path
 from vetrina.sinks.kinds.syslog import unframed
 from vetrina.sinks.packing import compressor, unpacked
 from vetrina.sinks.rehearsal import Rehearsal
-from vetrina.sinks.sandbox import rerooted
+from vetrina.sinks.sandbox import as_part, rerooted
 
 MOST = 10
 
@@ -95,10 +95,10 @@ def _count(kind: str, name: str, rehearsal: Rehearsal, folder: Path) -> int | No
     if rehearsal.place.post is not None:
         return None  # the receiver counts these
     if kind in {"mail", "http"}:
-        return sum(1 for _ in (folder / kind / name).glob("*"))
+        return sum(1 for _ in (folder / kind / as_part(name)).glob("*"))
     appender = rehearsal.router.plan.appenders[name]
     if kind == "syslog":
-        path = folder / "syslog" / f"{name}.{appender.sink.text('transport', 'udp')}"
+        path = folder / "syslog" / f"{as_part(name)}.{appender.sink.text('transport', 'udp')}"
         return len(unframed(path.read_bytes())) if path.exists() else 0
     if kind == "table":
         path = folder / "tables" / rerooted(full_path(appender.sink.text("database"), rehearsal.place.folder))

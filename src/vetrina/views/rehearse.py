@@ -90,7 +90,7 @@ def sum_lines(events: int, sums: Mapping[str, tuple[str, Sum]], width: int) -> l
             span(lost or "·", "bad" if lost else "quiet"),
             span(sink),
         ])  # fmt: skip
-    lines: list[Line] = [[Span(f"{counted(events, 'event')} rehearsed", "title")], *table(heads, rows, width, 2)]
+    lines: list[Line] = [[Span(f"{counted(events, 'line')} of events rehearsed", "title")], *table(heads, rows, width, 2)]
     if any(one.waited for _, one in sums.values()):
         lines.append([Span("  waited: in a buffer at the end, and delivered by it", "quiet")])
     return lines

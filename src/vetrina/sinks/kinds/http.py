@@ -7,6 +7,7 @@ from urllib.parse import urlsplit
 
 from vetrina.core.plan import Appender
 from vetrina.sinks.kinds._outlet import Parcel, Place, PlainOutlet
+from vetrina.sinks.sandbox import as_part
 
 _TYPES = {"json": "application/x-ndjson", "csv": "text/csv; charset=utf-8"}
 
@@ -27,7 +28,7 @@ class Http(PlainOutlet):
         if self.place.post is not None:
             self.place.post.http(self.appender, method, url, headers, body)
             return
-        target = self.place.sandbox.place("http", f"{self.appender.name}/{self._count:04}.request")
+        target = self.place.sandbox.place("http", f"{as_part(self.appender.name)}/{self._count:04}.request")
         self.place.sandbox.write(target, wire(method, url, headers, body))
 
     def head(self) -> tuple[str, str, dict[str, str]]:

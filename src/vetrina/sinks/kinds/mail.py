@@ -11,6 +11,7 @@ from typing import Any
 from vetrina.core.plan import Appender
 from vetrina.core.templates.compiling import text_template
 from vetrina.sinks.kinds._outlet import Parcel, Place, PlainOutlet
+from vetrina.sinks.sandbox import as_part
 
 _TYPES = {"json": "json", "csv": "csv"}
 
@@ -31,7 +32,7 @@ class Mail(PlainOutlet):
         if self.place.post is not None:
             self.place.post.mail(self.appender, message)
             return
-        target = self.place.sandbox.place("mail", f"{self.appender.name}/{self._count:04}.eml")
+        target = self.place.sandbox.place("mail", f"{as_part(self.appender.name)}/{self._count:04}.eml")
         self.place.sandbox.write(target, message.as_bytes(policy=SMTP))
 
     def message(self, time: datetime, group: list[Parcel]) -> EmailMessage:

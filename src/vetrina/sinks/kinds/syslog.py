@@ -8,6 +8,7 @@ from typing import IO
 
 from vetrina.core.plan import Appender
 from vetrina.sinks.kinds._outlet import Parcel, Place, PlainOutlet
+from vetrina.sinks.sandbox import as_part
 
 
 class Syslog(PlainOutlet):
@@ -28,7 +29,7 @@ class Syslog(PlainOutlet):
         data = b"".join(frame(one) for one in messages)
         self.place.sandbox.take(len(data))
         if self._file is None:
-            target = self.place.sandbox.place("syslog", f"{self.appender.name}.{self.transport}")
+            target = self.place.sandbox.place("syslog", f"{as_part(self.appender.name)}.{self.transport}")
             self._file = os.fdopen(self.place.sandbox.open(target), "wb", buffering=1 << 16)
         self._file.write(data)
 
