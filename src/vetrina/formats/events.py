@@ -28,7 +28,6 @@ from vetrina.formats.packed import PackedReader
 DEEPEST = 500
 SHOWN = 5
 _LONG_FRACTION = re.compile(rb'"time"\s*:\s*"[^"]{19}\.[0-9]{7}').search
-_USUAL_START, _SEVENTH_DIGIT = b'{"time":"', slice(35, 36)
 _FRACTION = re.compile(r"(\.[0-9]{6})[0-9]+")
 _RFC3339 = re.compile(r"[0-9]{4}-[0-9]{2}-[0-9]{2}[Tt ][0-9]{2}:[0-9]{2}:[0-9]{2}(\.[0-9]+)?([Zz]|[+-][0-9]{2}:[0-9]{2})\Z")
 _OFFSET = re.compile(rb'[+-][0-9]{2}:[0-9]{2}"')
@@ -44,8 +43,6 @@ class BadLine(Struct, frozen=True):
 
 class LineCounter(Protocol):
     """What counts lines by itself: a `Counter`, or a `Comparison` of two plans."""
-
-    with_bytes: bool
 
     def feed_lines(
         self, lines: Iterable[bytes], read: Callable[[bytes], Event], rescue: Callable[[int, bytes], Event | None]
@@ -71,30 +68,48 @@ class EventStream:
 
     def read(self, file: IO[bytes]) -> Iterator[Event]:
         """Yield the events of an open binary file."""
-        for _, event in self.numbered(file):
-            yield event
+        for events, _ in self._decoded(file, numbered=False):
+            yield from events
 
     def numbered(self, file: IO[bytes]) -> Iterator[tuple[int, Event]]:
         """Yield (line number, event); lines count from 1."""
-        decode = msgspec.json.Decoder(Event).decode
-        known, number = self._severities, 0
+        for events, numbers in self._decoded(file, numbered=True):
+            yield from zip(numbers, events, strict=True)
+
+    def _decoded(self, file: IO[bytes], *, numbered: bool) -> Iterator[tuple[list[Event], list[int]]]:
+        """Yield the events of one block after the other, with the numbers of their lines where these are wanted."""
+        number = 0
         for lines in self._lines.batches(file):
-            long_lines = self._long_lines(lines)
-            for line in lines:
-                number += 1
-                try:
-                    event = decode(line)
-                    known[event.level]
-                    odd = event.time.tzinfo is not UTC or long_lines or finer_than_microseconds(line)
-                except (ValueError, KeyError, RecursionError):
-                    odd = True
-                if odd:
-                    rescued = self._rescue(number, line)
-                    if rescued is None:
-                        continue
-                    event = rescued
-                yield number, event
+            events: list[Event] = []
+            numbers: list[int] = []
+            try:
+                self._decode(lines, number, events, numbers if numbered else None)
+            except Refused:  # what came before the line that stops everything is not lost
+                yield events, numbers
+                raise
+            yield events, numbers
+            number += len(lines)
         self._end(number)
+
+    def _decode(self, lines: list[bytes], before: int, events: list[Event], numbers: list[int] | None) -> None:
+        """Put the events of some lines into lists: one decoder's call for a usual line, the slow way for others."""
+        decode, known = msgspec.json.Decoder(Event).decode, self._severities
+        odd_block = self._odd(lines)
+        for at, line in enumerate(lines, start=before + 1):
+            try:
+                event = decode(line)
+                known[event.level]
+                odd = event.time.tzinfo is not UTC or odd_block
+            except (ValueError, KeyError, RecursionError):
+                odd = True
+            if odd:
+                rescued = self._rescue(at, line)
+                if rescued is None:
+                    continue
+                event = rescued
+            events.append(event)
+            if numbers is not None:
+                numbers.append(at)
 
     def severity(self, event: Event) -> int:
         """Return the severity of an event of this stream."""
@@ -107,22 +122,17 @@ class EventStream:
         def slow(_line: bytes) -> Event:
             raise KeyError
 
-        def careful(line: bytes) -> Event:
-            if finer_than_microseconds(line):
-                raise KeyError
-            return decode(line)
-
         number = 0
         for lines in self._lines.batches(file):
-            read = slow if self._long_lines(lines) else careful if counter.with_bytes else decode
+            read = slow if self._odd(lines) else decode
             start = number
             number += counter.feed_lines(lines, read, lambda at, line, start=start: self._rescue(start + at + 1, line))  # type: ignore[misc]
         self._end(number)
 
     @staticmethod
-    def _long_lines(lines: list[bytes]) -> bool:
-        """Tell whether a line is so long that it may be nested too deep."""
-        return len(max(lines, key=len)) > 2 * DEEPEST
+    def _odd(lines: list[bytes]) -> bool:
+        """Tell whether a line may be nested too deep, or have a time finer than microseconds, which a decoder would round."""
+        return len(max(lines, key=len)) > 2 * DEEPEST or _LONG_FRACTION(b"\n".join(lines)) is not None
 
     def _end(self, number: int) -> None:
         self.number = number
@@ -167,13 +177,6 @@ class EventStream:
         self.unreadable += 1
         if len(self.bad_lines) < SHOWN:
             self.bad_lines.append(BadLine(number, reason))
-
-
-def finer_than_microseconds(line: bytes) -> bool:
-    """Tell whether a line's time may have more digits than a microsecond (the decoder would round them)."""
-    if line.startswith(_USUAL_START):
-        return line[_SEVENTH_DIGIT].isdigit()
-    return _LONG_FRACTION(line) is not None
 
 
 class _Reason(Exception):

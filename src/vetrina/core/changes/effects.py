@@ -143,8 +143,6 @@ class _Day(Struct):
 class Comparison:
     """Sends events through two plans at once. It is fed as a `Counter` is, and its result asked for at the end."""
 
-    with_bytes = True
-
     def __init__(self, before: Router, after: Router) -> None:
         self.before, self.after = before, after
         self._zone = clocks.zone(before.plan.zone)
