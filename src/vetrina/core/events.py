@@ -100,10 +100,11 @@ def look_up(fields: JsonObject | None, name: str) -> Any:
 
 
 class _Shape(msgspec.Struct, gc=False):
-    """A message cut at its holes: how to fill it from fields, and the holes' names."""
+    """A message cut at its holes: how to fill it from fields, and the holes' names, in order and as a set."""
 
     fill: Callable[[JsonObject | None], str]
     names: tuple[str, ...]
+    wanted: frozenset[str]
 
 
 class _Shapes(dict[str, _Shape]):
@@ -111,7 +112,7 @@ class _Shapes(dict[str, _Shape]):
 
     def __missing__(self, message: str) -> _Shape:
         names = tuple(match.group(1) for match in HOLE.finditer(message))
-        found = _Shape(_filling(message, names), names)
+        found = _Shape(_filling(message, names), names, frozenset(names))
         if len(self) >= _PARTS_KEPT:
             self.clear()
         if len(message) <= _PARTS_KEPT:

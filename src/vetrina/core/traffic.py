@@ -116,33 +116,31 @@ class Counter:
         read wrongly: with an offset other than UTC's. Nothing else is done per event, for this is the inner loop of
         millions.
         """
-        flows, shapes, at = self._flows, SHAPES, -1
+        flows, shapes, number, at = self._flows, SHAPES, self._number, -1
         for at, line in enumerate(lines):
             try:
                 event = read(line)
-                if event.time.tzinfo is not UTC:
+                flow = flows[event.logger, event.level]
+                if event.time.tzinfo is not UTC or event.count is not None or flow.route is None:
                     raise KeyError  # noqa: TRY301  (looked at closely)
-                flow = flows.get((event.logger, event.level)) or self._flow(event)
             except (ValueError, KeyError, RecursionError):
                 rescued = rescue(at, line)
                 if rescued is not None:
+                    self._number = number
                     self._count(rescued)
+                    number = self._number
                 continue
-            self._number += 1
-            if flow.route is None or event.count is not None:
-                self._number -= 1
-                self._count(event)
-                continue
+            number += 1
             flow.count += 1
             message = event.message
             if "{" in message:
-                fields = event.fields
-                for name in shapes[message].names:
-                    if fields is None or name not in fields:
-                        self._unfilled += unfilled(event)
-                        break
-            for turn, one in enumerate(flow.measures):
-                flow.sizes[turn] += one(event, self._number)
+                wanted = shapes[message].wanted
+                if wanted and (event.fields is None or not wanted.issubset(event.fields)):
+                    self._unfilled += unfilled(event)
+            if flow.measures:
+                for turn, one in enumerate(flow.measures):
+                    flow.sizes[turn] += one(event, number)
+        self._number = number
         return at + 1
 
     def _count(self, event: Event) -> None:

@@ -52,6 +52,7 @@ class Rolling:
         self.tracks_levels = False
         self._feeder: StreamFeeder | None = None
         self._begun = self._ended = _SOME_TIME
+        self._flows: dict[tuple[str, int | str], list[tuple[Lane, int]]] = {}
         zone = clocks.zone(router.plan.zone)
         self.lanes: dict[str, Lane] = {}
         for one in router.plan.appenders.values():
@@ -63,36 +64,53 @@ class Rolling:
 
     def feed(self, events: Iterable[Event]) -> None:
         """Send events through; each must have a level that the plan knows."""
+        take = self.take
         for event in events:
-            self.take(event)
+            take(event)
 
     def take(self, event: Event) -> None:
         """Send one event through."""
         self.events += 1
-        number, time, count = self.events, event.time, event.count or 1
+        time = event.time
         if self._feeder is not None:
             self._feeder.until(time)
         if not self._begun <= time < self._ended:
-            self._begun = time.replace(minute=0, second=0, microsecond=0)
-            self._ended = self._begun + timedelta(hours=1)
-            for lane in self.lanes.values():
-                lane.hour = None
+            self._turn(time)
         if event.mark == "start":
             for lane in self._watching:
                 lane.simulation.start(time)
-        for lane, times in self.reached(self.router.route(event)):
-            size = lane.size(event, number)
-            data = lane.content(event, number) if lane.content else b""
-            lane.simulation.write(time, size, times * count, data)
+        reached = self._flows.get((event.logger, event.level))
+        if reached is None:
+            reached = self._reached(event)
+        for lane, times in reached:
+            size = lane.size(event, self.events)
+            data = lane.content(event, self.events) if lane.content else b""
+            count = times * event.count if event.count else times
+            lane.simulation.write(time, size, count, data)
             hour = lane.hour
             if hour is None:
                 hour = lane.hour = lane.hours.setdefault(self._begun, [0, 0])
-            hour[0] += times * count
-            hour[1] += size * times * count
+            hour[0] += count
+            hour[1] += size * count
             if self.tracks_levels:
                 level = lane.levels.setdefault(self.router.severities[event.level], [0, 0])
                 level[0] += 1
                 level[1] += size
+
+    def _turn(self, time: datetime) -> None:
+        """Go to the hour of a time."""
+        self._begun = time.replace(minute=0, second=0, microsecond=0)
+        self._ended = self._begun + timedelta(hours=1)
+        for lane in self.lanes.values():
+            lane.hour = None
+
+    def _reached(self, event: Event) -> list[tuple[Lane, int]]:
+        """Return the lanes that an event reaches; those of a settled logger and level are remembered."""
+        decision = self.router.decide(event.logger, event.level)
+        found = self.reached(decision.follow(event))
+        if decision.route is not None and len(self._flows) < 65_536:
+            self._flows[event.logger, event.level] = found
+        return found
 
     def add_streams(self, streams: Iterable[Stream], means: dict[str, dict[int, int]]) -> None:
         """Add streams that no event file has; ``means`` are bytes by appender and severity, for those without a size."""

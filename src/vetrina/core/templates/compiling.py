@@ -151,13 +151,18 @@ class _Writer(Struct):
             return '""'
         kind, code = SOURCES[one.source]
         if kind == "time":
-            return self._time(one)
+            return f"({' + '.join(self._time(one))})"
         changes = [(step, change) for step in one.steps if (change := self._change(step, kind)) is not None]
         if kind in {"level", "logger"}:
             return self._remembered(one, changes)
         if one.source == "field":
             code = f"field(e, {self.bind(one.argument)})"
         return self._chain(code, changes)
+
+    def pieces(self, one: Placeholder) -> list[str]:
+        """Return the code of the texts that make up a placeholder's text."""
+        timed = one.source == "time" and source_fault(one) is None
+        return self._time(one) if timed else [self.placeholder(one)]
 
     def length(self, one: Placeholder) -> str | int:
         """Return how many bytes a placeholder takes in UTF-8: a number where that never varies, else code."""
@@ -199,7 +204,8 @@ class _Writer(Struct):
 
         return _Memo(make)
 
-    def _time(self, one: Placeholder) -> str:
+    def _time(self, one: Placeholder) -> list[str]:
+        """Return the code of a time's pieces, to be written one after the other."""
         zone_, shown, rest = self.setting.zone, None, list(one.steps)
         while rest and rest[0].name in TIME_STEPS:
             step = rest.pop(0)
@@ -214,9 +220,12 @@ class _Writer(Struct):
             seconds: clocks.Seconds | None = clocks.iso_by_seconds(zone_)
         else:
             seconds = clocks.pattern_by_seconds(shown.argument or "", zone_) if shown.name == "%" and not self.faults else None
-        return self._chain(f"{self.bind(show)}(e.time)" if seconds is None else self._by_seconds(seconds), changes)
+        if seconds is None:
+            return [self._chain(f"{self.bind(show)}(e.time)", changes)]
+        pieces = self._by_seconds(seconds)
+        return [self._chain(f"({' + '.join(pieces)})", changes)] if changes else pieces
 
-    def _by_seconds(self, seconds: clocks.Seconds) -> str:
+    def _by_seconds(self, seconds: clocks.Seconds) -> list[str]:
         """Look the whole second up before anything else, and join its text with the fraction's digits."""
         self.first = self.first or ["d = e.time - epoch"]
         days, look, digits = self.bind(seconds.days), self.bind(seconds.look), self.bind(seconds.digits)
@@ -225,8 +234,8 @@ class _Writer(Struct):
             f"try: {before}, {after} = {days}[d.days][d.seconds]",
             f"except KeyError: {before}, {after} = {look}(e.time, d)",
         ]
-        fraction = f" + {digits}[d.microseconds // {seconds.step}]" if seconds.step < 1_000_000 else ""
-        return f"({before}{fraction} + {after})"
+        fraction = [f"{digits}[d.microseconds // {seconds.step}]"] if seconds.step < 1_000_000 else []
+        return [before, *fraction, after]
 
     def _zone(self, step: StepCall) -> tzinfo | None:
         try:
@@ -297,7 +306,10 @@ class TextTemplate(Struct, frozen=True):
     def compile(self, ending: str = "") -> Render:
         """Return the function from (event, number in the input from 1) to text, ``ending`` included."""
         writer = _Writer(self.setting)
-        pieces = [repr(part) if isinstance(part, str) else f"f'{{{writer.placeholder(part)}}}'" for part in self.parts]
+        pieces = [
+            repr(part) if isinstance(part, str) else "".join(f"f'{{{piece}}}'" for piece in writer.pieces(part))
+            for part in self.parts
+        ]
         return _function(writer, " ".join([*pieces, repr(ending)]))  # type: ignore[no-any-return]
 
     def compile_length(self, ending: str = "") -> Measure:
