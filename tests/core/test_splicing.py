@@ -63,7 +63,11 @@ def spliced(text: str, change: str, target: Target | None = None, **asked: objec
         ("loggers[ropeway.gate].level=trace", "level: 'debug'", "level: 'trace'"),
         ("loggers[ropeway.gate].level=9", "level: 'debug'", "level: 9"),
         ("loggers[ropeway.gate].to[1].floor=warn", "floor: error", "floor: warn"),
-        ("loggers[ropeway.gate].to={add: [log]}", "- desk          # first\n      - appender: log\n        floor: error", "[desk, {appender: log, floor: error}, log]"),
+        ("loggers[ropeway.gate].to={add: [log]}", "        floor: error\n", "        floor: error\n      - log\n"),
+        ("loggers[ropeway.gate].to={remove: [log]}", "\n      - appender: log\n        floor: error", ""),
+        ("loggers[ropeway.gate].to={remove: [desk], add: [desk]}", "      - desk          # first\n      - appender: log\n        floor: error\n", "      - appender: log\n        floor: error\n      - desk\n"),
+        ("loggers[ropeway.gate].to={remove: [desk, log], add: [log]}", "- desk          # first\n      - appender: log\n        floor: error", "[log]"),
+        ("loggers.root.to={add: [log]}", "to: [desk]", "to: [desk, log]"),
         ("loggers.root.to={remove: [desk], add: [log]}", "to: [desk]", "to: [log]"),
         ("loggers[a.b].level=trace", "        floor: error\n", "        floor: error\n  a.b: trace\n"),
         ("loggers[a.b].climb=false", "        floor: error\n", "        floor: error\n  a.b: {climb: false}\n"),
@@ -86,6 +90,25 @@ def test_a_value_is_written_where_it_is_decided() -> None:
     text, _ = spliced(BASE, "loggers.ropeway.level=debug", stages=("live",))
 
     assert text == BASE.replace("ropeway: {level: error}", "ropeway: {level: debug}")
+
+
+@pytest.mark.parametrize(
+    "change, old, new",
+    [
+        ("{remove: [b, c]}", '["a", "b", "c"]', '["a"]'),
+        ("{remove: [a, c], add: [a]}", '["a", "b", "c"]', '["b", "a"]'),
+        ("{remove: [b]}", '["a", "b", "c"]', '["a", "c"]'),
+    ],
+)
+def test_a_list_in_json_stays_json(change: str, old: str, new: str) -> None:
+    import json
+
+    text = '{"vetrina": 1, "loggers": {"root": {"to": ["a", "b", "c"]}}, "appenders": {"a": {"sink": "none"}, "b": {"sink": "none"}, "c": {"sink": "none"}}}'
+
+    after, _ = spliced(text, f"loggers.root.to={change}")
+
+    assert after == text.replace(old, new)
+    json.loads(after)
 
 
 def test_a_stage_can_be_named() -> None:

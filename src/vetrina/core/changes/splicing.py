@@ -190,19 +190,56 @@ class _Writer:
         )
 
     def _change_list(self, kind: ListOf, node: Node, change: Mapping) -> Splice:
-        """Work `{remove, add}` into a list that stands here; in another layer's place it is written as it is."""
-        items = node.items if isinstance(node, Listing) else [node]
+        """Work `{remove, add}` into a list that stands here, item by item; the change of another layer's list is kept as one."""
         if isinstance(node, Mapping):
             return self._splice(node.start, _end(node), self._render(change, within_flow=True))
-        removed, added = change.get("remove"), change.get("add")
-        unwanted = [_by(kind, one) for one in _some(removed)]
-        kept = [
-            self.text[one.start : _end(one)] if not _is_block(one, self.text) else self._render(one, within_flow=True)
-            for one in items
-            if _by(kind, one) not in unwanted
-        ]
-        new = [self._render(one, within_flow=True) for one in _some(added)]
-        return self._splice(node.start, _end(node), f"[{', '.join([*kept, *new])}]")
+        unwanted = [_by(kind, one) for one in _some(change.get("remove"))]
+        new = [self._render(one, within_flow=True) for one in _some(change.get("add"))]
+        items: list[Node] = node.items if isinstance(node, Listing) else [node]
+        kept = [one for one in items if _by(kind, one) not in unwanted]
+        if not kept or not isinstance(node, Listing):
+            texts = [self.text[one.start : _end(one)] for one in kept]
+            return self._splice(node.start, _end(node), f"[{', '.join([*texts, *new])}]")
+        last = items.index(kept[-1])
+        cuts = [self._cut(node, at) for at, one in enumerate(items[:last]) if one not in kept]
+        end = _end(kept[-1])
+        if last + 1 < len(items):
+            cuts.append(
+                (
+                    end if node.flow else self._line_end(end),
+                    self._line_end(_end(items[-1])) if not node.flow else _end(items[-1]),
+                    "",
+                )
+            )
+        if node.flow:
+            cuts.append((end, end, "".join(f", {text}" for text in new)))
+        else:
+            begun = self.text.rfind("\n", 0, kept[-1].start) + 1
+            indent = self.text[begun : self.text.index("-", begun) + 1]
+            line_end = self._line_end(end)
+            cuts.append((line_end, line_end, "".join(f"{self.newline}{indent} {text}" for text in new)))
+        return self._joined(cuts)
+
+    def _cut(self, node: Listing, at: int) -> tuple[int, int, str]:
+        """Return the stretch of an item that others follow: in a flow list with its comma, in a block list with its lines."""
+        item, after = node.items[at], node.items[at + 1]
+        if node.flow:
+            return item.start, after.start, ""
+        return self.text.rfind("\n", 0, item.start) + 1, self.text.rfind("\n", 0, after.start) + 1, ""
+
+    def _line_end(self, at: int) -> int:
+        end = self.text.find("\n", at)
+        return len(self.text) if end < 0 else end - (self.text[end - 1 : end] == "\r")
+
+    def _joined(self, cuts: list[tuple[int, int, str]]) -> Splice:
+        """Return one splice for several stretches; what stands between them stays."""
+        cuts.sort()
+        start, end = cuts[0][0], max(last for _, last, _ in cuts)
+        text, at = "", start
+        for begun, last, new in cuts:
+            text += self.text[at : max(at, begun)] + new
+            at = max(at, last)
+        return self._splice(start, end, text)
 
     def _short(self, kind: Kind, node: Scalar, steps: Sequence[Step]) -> Splice:
         """Write below a value that is a short form: it stands for its key, or becomes a mapping with one more."""
