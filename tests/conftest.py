@@ -18,6 +18,10 @@ settings.register_profile("vetrina", deadline=None, max_examples=60, print_blob=
 settings.load_profile("vetrina")
 
 
+def pytest_addoption(parser: pytest.Parser) -> None:
+    parser.addoption("--regold", action="store_true", help="write the golden screens anew")
+
+
 @pytest.fixture
 def folder(tmp_path: Path) -> Path:
     return tmp_path

@@ -351,3 +351,44 @@ def test_it_runs_without_what_sending_needs(folder: Path, write: Write) -> None:
 
     assert plain.returncode == 0
     assert (sending.returncode, "pip install 'vetrina[send]'" in sending.stderr) == (2, True)
+
+
+HOSTILE = [
+    {"time": "2026-11-16T05:12:00Z", "level": "error", "logger": "a", "message": "x\r\nBcc: evil@x.example\r\n\r\n\u001b[31m", "fields": {"a b": "\u0000", 'é"]': 'v]"'}, "host": "h\nost"},
+    {"time": "0001-01-01T00:00:00Z", "level": 24, "logger": "", "message": "."},
+    {"time": "9999-12-31T23:59:59Z", "level": 1, "logger": "b", "message": "\n.\n..\n"},
+    {"time": "2026-11-16T05:12:00Z", "level": "error", "logger": "a", "message": "y" * 30000, "count": 3},
+]  # fmt: skip
+HOSTILE_PLAN = r"""vetrina: 1
+loggers: {root: {level: all, to: [m, s, t, h, r, f, ../up]}}
+appenders:
+  m: {sink: mail, host: x.example, from: "evil\r\nBcc: a@b", recipients: ["a@b.example", "no address", "ü@ü.example"], subject: "{message}"}
+  s: {sink: syslog, host: x.example, template: w}
+  t: {sink: syslog, host: x.example, transport: tcp, template: w}
+  h: {sink: http, url: "http://user:pw@x.example/a b?q=ü#f"}
+  r: {sink: table, database: "../a.db", table: 'x"y', columns: {'c"1': "{message}", b: "{fields}"}}
+  f: {sink: file, path: "a/{period|%Y}.log", roll: {every: year}}
+  ../up: {sink: mail, host: x.example, from: a@b.example, recipients: a@b.example}
+templates: {w: {as: syslog, app: "a p"}}
+"""
+
+
+@pytest.mark.parametrize("words", [[], ["--send"]])
+def test_hostile_events_and_names_stay_content(run: Run, write: Write, folder: Path, words: list[str]) -> None:
+    write("plan.yaml", HOSTILE_PLAN)
+    write("e.jsonl", HOSTILE)
+
+    found = run("rehearse", "plan.yaml", "e.jsonl", "--into", "out", "--verify", "--json", *words)
+
+    assert found.code == 0, found.out + found.err
+    assert {one["appender"]: one["delivered"] for one in found.json["appenders"]} == dict.fromkeys(
+        ["m", "s", "t", "h", "r", "f", "../up"], 6
+    )
+    mails = [email.message_from_bytes(one.read_bytes(), policy=email.policy.default) for one in (folder / "out").rglob("*.eml")]
+    assert len(mails) == 8
+    assert {mail["bcc"] for mail in mails} == {None}
+    assert all("\x1b" not in mail["subject"] for mail in mails)
+    assert not (folder / "up").exists()
+    base = sqlite3.connect(next((folder / "out" / "tables").rglob("a.db")))
+    assert base.execute('SELECT count(*) FROM "x""y" WHERE "c""1" LIKE \'yyy%\'').fetchone() == (3,)
+    base.close()

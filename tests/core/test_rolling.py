@@ -378,3 +378,13 @@ def test_bad_policies_are_faults_with_places(file: str, words: str) -> None:
 
     assert any(words in one for one in told_), told_
     assert all(one.startswith("3:") for one in told_)
+
+
+@pytest.mark.parametrize("unit", ["minute", "hour", "day", "week", "month", "year"])
+@pytest.mark.parametrize("instant", [datetime.max, datetime.min])
+def test_the_ends_of_the_calendar_are_in_a_period(unit: str, instant: datetime) -> None:
+    moment = instant.replace(tzinfo=UTC)
+
+    period = period_of(moment, Every(unit), ROME)
+
+    assert period.start <= moment <= period.end

@@ -6,11 +6,12 @@ from pathlib import Path
 from typing import Annotated
 
 import typer
+from msgspec.structs import replace
 
 from vetrina.commands import calling
 from vetrina.core.changes.comparing import compare
 from vetrina.core.changes.sinks_compared import compare_sinks
-from vetrina.core.faults import refuse
+from vetrina.core.faults import Fault, Refused, refuse
 from vetrina.views import compare as view
 
 
@@ -51,7 +52,10 @@ def run(
     if by not in {"sink", "appender"}:
         raise refuse(f'"{by[:40]}" is nothing to tell arrivals apart by', fix="write --by sink or --by appender", where="--by")
     first = calling.plan_in_force(plan, stage, with_, env, env_file, set_, tune).plan
-    second = calling.plan_in_force(other, other_stage, other_with, env, env_file, other_set, other_tune).plan
+    try:
+        second = calling.plan_in_force(other, other_stage, other_with, env, env_file, other_set, other_tune).plan
+    except Refused as refused:
+        raise Refused([_of_the_other(fault) for fault in refused.faults]) from None
     found = compare(first, second, by_appender=by == "appender")
     sinks = compare_sinks(first, second, by_appender=by == "appender")
     if json:
@@ -61,3 +65,14 @@ def run(
         calling.print_lines(calling.without_secrets(calling.without_secrets(lines, first), second))
     if found.differences or found.undecided or sinks:
         raise typer.Exit(calling.Exit.WANTING)
+
+
+def _of_the_other(fault: Fault) -> Fault:
+    """Return a fault of the second plan's options under the name that was typed."""
+
+    def named(text: str) -> str:
+        option = next((one for one in ("--stage", "--with", "--set", "--tune") if text.startswith(one)), "")
+        return f"--other-{text[2:]}" if option else text
+
+    place = fault.place._replace(file=named(fault.place.file)) if fault.place else None
+    return replace(fault, where=named(fault.where), place=place)

@@ -260,7 +260,8 @@ class Rehearsal:
         own.groups += 1
         for one in group:
             own.delivered += one.times
-            own.late.take((now - one.event.time).total_seconds() if now > one.event.time else 0.0)
+            waited = lane.waiting.limits is not None and now > one.event.time
+            own.late.take((now - one.event.time).total_seconds() if waited else 0.0)
 
     def _failed(self, lane: _Lane, group: list[Parcel], why: str) -> None:
         """Let a buffered group wait for the next delivery; without a buffer it is lost."""

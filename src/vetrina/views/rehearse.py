@@ -74,7 +74,7 @@ def as_json(
 def sum_lines(events: int, sums: Mapping[str, tuple[str, Sum]], width: int) -> list[Line]:
     """Return what arrived where, in how many groups, how late, and what was lost."""
     heads = [
-        Column("appender", least=10), Column("events", right=True), Column("groups", right=True), Column("late, median", right=True),
+        Column("appender", least=10), Column("events", right=True), Column("groups", right=True), Column("median late", right=True),
         Column("longest", right=True), Column("waited", right=True), Column("lost", least=12), Column("sink", least=10),
     ]  # fmt: skip
     rows = []
@@ -97,6 +97,8 @@ def sum_lines(events: int, sums: Mapping[str, tuple[str, Sum]], width: int) -> l
 
 
 def _late(seconds: float) -> str:
+    if 0 < seconds < 1:
+        return f"{seconds * 1000:.0f} ms"
     return show_span(timedelta(seconds=seconds)) if seconds else "·"
 
 

@@ -13,9 +13,11 @@ from vetrina.core.rolling.running import Lane
 from vetrina.core.rolling.simulation import FileRecord, FileSimulation
 from vetrina.core.rolling.traffic_models import Outlook
 from vetrina.core.templates import clocks
-from vetrina.views.screen import Column, Line, Span, counted, number, span, table
+from vetrina.views.screen import Column, Line, Span, counted, number, span, table, wrapped
 
 MOST_SHOWN = 40
+NARROW = 96
+"""Below so many columns a file's opening tells enough of the closing of the one before it."""
 _DAYS = ["Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"]
 
 
@@ -60,12 +62,15 @@ def rolling_lines(lane: Lane, zone: tzinfo, width: int, *, every_file: bool) -> 
     shown = (
         found.files if every_file or len(found.files) <= MOST_SHOWN else [*found.files[:10], *found.files[-(MOST_SHOWN - 10) :]]
     )
-    rows = [_row(one, zone) for one in shown]
+    narrow = width < NARROW
+    rows = [_row(one, zone, narrow=narrow) for one in shown]
     heads = [
-        Column("file", least=28), Column("opened"), Column("closed"), Column("why"), Column("events", right=True),
-        Column("bytes", right=True), Column("on disk", right=True), Column("removed", least=19),
+        Column("file", least=24 if narrow else 28), Column("opened"), Column("closed"), Column("why"), Column("events", right=True),
+        Column("bytes", right=True), Column("on disk", right=True), Column("removed", least=12 if narrow else 19),
     ]  # fmt: skip
-    lines += table(heads, rows, width, 2)
+    left_out = {"closed", "bytes"} if narrow else set()
+    kept = [at for at, head in enumerate(heads) if head.heading not in left_out]
+    lines += table([heads[at] for at in kept], [[row[at] for at in kept] for row in rows], width, 2)
     if len(shown) < len(found.files):
         lines.append(
             [
@@ -75,7 +80,7 @@ def rolling_lines(lane: Lane, zone: tzinfo, width: int, *, every_file: bool) -> 
                 )
             ]
         )
-    return [*lines, [], *_sums(lane, zone)]
+    return [*lines, [], *_sums(lane, zone, width)]
 
 
 def policy_words(roll: Roll) -> str:
@@ -98,12 +103,12 @@ def policy_words(roll: Roll) -> str:
     )
 
 
-def _row(one: FileRecord, zone: tzinfo) -> list[Span]:
-    show = clocks.by_pattern("%a %d %b %H:%M", zone)
+def _row(one: FileRecord, zone: tzinfo, *, narrow: bool) -> list[Span]:
+    show = clocks.by_pattern("%d %b %H:%M" if narrow else "%a %d %b %H:%M", zone)
     after = span("·", "quiet")
     if one.removed is not None:
         gone = one.removed_by == "overwritten"
-        words = f"overwritten, {number(one.lost)} events lost" if gone else f"{show(one.removed)[:10]} by {one.removed_by}"
+        words = f"overwritten, {number(one.lost)} events lost" if gone else f"{show(one.removed)[:-6]} by {one.removed_by}"
         after = span(words, "bad" if gone else "quiet")
     elif one.lost:
         after = span(f"{number(one.lost)} events emptied out", "bad")
@@ -115,7 +120,7 @@ def _row(one: FileRecord, zone: tzinfo) -> list[Span]:
     ]  # fmt: skip
 
 
-def _sums(lane: Lane, zone: tzinfo) -> list[Line]:
+def _sums(lane: Lane, zone: tzinfo, width: int) -> list[Line]:
     found = lane.simulation
     oldest, newest = found.history()
     on_disk = [one for one in found.files if one.removed is None]
@@ -141,11 +146,11 @@ def _sums(lane: Lane, zone: tzinfo) -> list[Line]:
             lines.append([Span("               "), Span(f"at its shortest {show_span(shortest[0])}, on {show(shortest[1])}")])
     if lost:
         lines.append([Span("  lost         "), Span(f"{counted(lost, 'event')} overwritten or emptied", "bad")])
-    lines += _busy(lane, zone)
+    lines += _busy(lane, zone, width)
     return lines
 
 
-def _busy(lane: Lane, zone: tzinfo) -> list[Line]:
+def _busy(lane: Lane, zone: tzinfo, width: int) -> list[Line]:
     if not lane.hours:
         return []
     days: dict[int, list[int]] = {}
@@ -156,8 +161,9 @@ def _busy(lane: Lane, zone: tzinfo) -> list[Line]:
         dates.setdefault(local.weekday(), set()).add(local.date())
     means = ", ".join(f"{_DAYS[day]} {show_size(sum(sizes) / len(dates[day]))}" for day, sizes in sorted(days.items()))
     busiest, (count, size) = max(lane.hours.items(), key=lambda one: (one[1][1], one[0]))
-    at = clocks.by_pattern("%a %d %b %H:00", zone)(busiest)
-    return [[Span(f"  bytes a day  {means}")], [Span(f"  busiest hour {at}: {counted(count, 'event')}, {show_size(size)}")]]
+    hour_shown = clocks.by_pattern("%a %d %b %H:00", zone)(busiest)
+    by_day = [[Span("  bytes a day  " if not at else " " * 15), *line] for at, line in enumerate(wrapped(means, width - 15))]
+    return [*by_day, [Span(f"  busiest hour {hour_shown}: {counted(count, 'event')}, {show_size(size)}")]]
 
 
 def standing_at(found: FileSimulation, moment: datetime) -> list[FileRecord]:

@@ -131,7 +131,7 @@ def outcome_lines(
     lines += _days(first.effects, width)
     lines += _files(first, width)
     lines += _new_lines(first.effects, after, width)
-    lines += _notes(first, before.plan.scale)
+    lines += _notes(first, before.plan.scale, width)
     return lines
 
 
@@ -301,7 +301,7 @@ def rendered(found: InForce, appender: str, one: Example) -> str:
     return template.compile(ending)(one.event, one.number).removesuffix(ending)
 
 
-def _notes(outcome: Outcome, scale: Scale) -> list[Line]:
+def _notes(outcome: Outcome, scale: Scale, width: int) -> list[Line]:
     effects = outcome.effects
     notes = [
         f"twice from now on: {logger} at {place}, {counted(count, 'event')}" for (logger, place), count in effects.twice.items()
@@ -315,7 +315,9 @@ def _notes(outcome: Outcome, scale: Scale) -> list[Line]:
     if not notes:
         return []
     more = len(notes) - _MOST
-    lines: list[Line] = [[], [Span("Worth a look", "title")], *([Span("  - "), span(one)] for one in notes[:_MOST])]
+    lines: list[Line] = [[], [Span("Worth a look", "title")]]
+    for one in notes[:_MOST]:
+        lines += [[Span("  - " if not at else "    "), *part] for at, part in enumerate(wrapped(safe_words(one), width - 4))]
     return [*lines, [Span(f"  … and {more} more (--json has all)", "quiet")]] if more > 0 else lines
 
 

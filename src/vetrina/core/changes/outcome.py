@@ -72,7 +72,8 @@ class Outcome(Struct, frozen=True):
 
 def a_day(amount: int, span: timedelta) -> int:
     """Return what ``amount`` in a span comes to in a day; a span of less than a day counts as one."""
-    return round(amount * _A_DAY / max(span, _A_DAY))
+    tick = timedelta(microseconds=1)
+    return round(amount * (_A_DAY // tick) / (max(span, _A_DAY) // tick))
 
 
 def touched_files(effects: Effects, before: Plan, after: Plan) -> tuple[str, ...]:

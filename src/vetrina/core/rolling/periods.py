@@ -33,7 +33,7 @@ def period_of(instant: datetime, every: Every, zone: tzinfo) -> Period:
         if every.unit in {"minute", "hour"}:
             return _short(instant.astimezone(UTC), every, zone)
         return _long(instant.astimezone(UTC), every, zone)
-    except OverflowError:
+    except (OverflowError, ValueError):  # at the ends of the calendar
         return Period(instant, _END, instant)
 
 

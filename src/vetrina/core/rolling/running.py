@@ -17,6 +17,8 @@ from vetrina.core.traffic import ending_of, measure, to_bytes
 
 _SOME_TIME = datetime(2026, 1, 1, tzinfo=UTC)
 _SOME_SIZE = 100
+_END = datetime.max.replace(tzinfo=UTC)
+_LAST_HOUR = _END - timedelta(hours=2)
 MakePacker = Callable[[str], Packer]
 
 
@@ -100,7 +102,7 @@ class Rolling:
     def _turn(self, time: datetime) -> None:
         """Go to the hour of a time."""
         self._begun = time.replace(minute=0, second=0, microsecond=0)
-        self._ended = self._begun + timedelta(hours=1)
+        self._ended = self._begun + timedelta(hours=1) if time < _LAST_HOUR else _END
         for lane in self.lanes.values():
             lane.hour = None
 

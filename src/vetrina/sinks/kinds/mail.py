@@ -40,7 +40,7 @@ class Mail(PlainOutlet):
         first, sink = group[0], self.appender.sink
         message = EmailMessage(policy=SMTP)
         subject = self._subject(first.event, first.number)
-        message["Subject"] = " ".join(subject.split()) or "(no subject)"
+        message["Subject"] = _printable(subject) or "(no subject)"
         message["From"] = _address(sink.text("from"))
         message["To"] = [_address(str(one.value)) for one in _many(sink.keys.get("recipients"))]
         message["Date"] = time
@@ -50,6 +50,11 @@ class Mail(PlainOutlet):
             text.replace("\0", "\ufffd"), subtype="plain", charset="utf-8", cte="base64" if _odd(text) else None
         )
         return message
+
+
+def _printable(text: str) -> str:
+    """Return a text for a header field: on one line, without control characters."""
+    return " ".join("".join(char if char.isprintable() else " " for char in text).split())
 
 
 def _odd(text: str) -> bool:
@@ -65,9 +70,13 @@ def _address(text: str) -> Address | str:
     """Return an address as the mail library wants it; what it does not take as one is put into its display name."""
     name, at, domain = text.rpartition("@")
     try:
-        return Address(username=name, domain=domain) if at else Address(display_name=text, username="nobody", domain="invalid")
+        return (
+            Address(username=name, domain=domain)
+            if at
+            else Address(display_name=_printable(text), username="nobody", domain="invalid")
+        )
     except (ValueError, IndexError):
-        return Address(display_name=text[:100].replace("\r", " ").replace("\n", " "), username="nobody", domain="invalid")
+        return Address(display_name=_printable(text[:100]), username="nobody", domain="invalid")
 
 
 def _word(text: str) -> str:

@@ -1,0 +1,48 @@
+"""Golden screens: what a person sees of each command on the demo, at 80 columns, in a pipe. `--regold` writes them anew."""
+
+from __future__ import annotations
+
+import shutil
+from pathlib import Path
+
+import pytest
+
+from support import DEMO, Run
+
+GOLDEN = Path(__file__).parent.parent / "golden"
+CALLS = {
+    "levels": ["levels", "plan.yaml"],
+    "levels-live": ["levels", "plan.yaml", "--stage", "live", "--differs"],
+    "origin": ["origin", "plan.yaml", "appenders.desk.floor", "--stage", "live"],
+    "routes": ["routes", "plan.yaml", "week.jsonl", "--logger", "ropeway.gate"],
+    "why": ["why", "plan.yaml", "--from", "week.jsonl:2370"],
+    "why-to": ["why", "plan.yaml", "--logger", "ropeway.gate.scanner", "--level", "debug", "--to", "desk"],
+    "check": ["check", "plan.yaml"],
+    "preview": ["preview", "plan.yaml", "week.jsonl", "--appender", "desk", "--logger", "ropeway.fare", "--level", "error.."],
+    "rolling": ["rolling", "plan.yaml", "week.jsonl", "--appender", "daybook", "--ratio", "0.2"],
+    "whatif": ["whatif", "plan.yaml", "week.jsonl", "--tune", "ropeway.gate=debug", "--set", "appenders.daybook.floor=debug", "--ratio", "0.2"],
+    "whatif-candidates": ["whatif", "plan.yaml", "week.jsonl", "--stage", "live", "--to-stage", "bench", "--or", "--tune", "ropeway=debug", "--must-show", "logger=ropeway.gate,level=info"],
+    "compare": ["compare", "plan.yaml", "plan.yaml", "--other-stage", "live"],
+    "compare-sinks": ["compare", "plan.yaml", "plan.yaml", "--other-set", "appenders.daybook.roll.at-size=8 KiB", "--other-set", "templates.long='{message}'"],
+    "apply": ["apply", "plan.yaml", "--stage", "live", "--tune", "lib.pool=warn", "--set", "appenders.desk.floor=info", "--dry-run"],
+    "expect": ["expect", "plan.yaml", "cases.yaml"],
+    "rehearse": ["rehearse", "plan.yaml", "week.jsonl", "--into", "out", "--set", "workdir=/home/duty/sereno", "--crash-at", "2026-11-12T13:40:00", "--verify"],
+    "fault": ["levels", "plan.yaml", "--set", "loggers.ropeway.levle=debug", "--tune", "lib=wran"],
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", CALLS)
+def test_screen(run: Run, folder: Path, name: str, request: pytest.FixtureRequest) -> None:
+    for one in ("plan.yaml", "tangled.yaml", "week.jsonl", "cases.yaml"):
+        shutil.copy(DEMO / one, folder / one)
+
+    found = run(*CALLS[name], env={"COLUMNS": "80", "NO_COLOR": "1"})
+
+    screen = f"$ vetrina {' '.join(CALLS[name])}\n{found.out}{found.err}\n(exit code {found.code})\n"
+    golden = GOLDEN / f"{name}.txt"
+    if request.config.getoption("--regold"):
+        golden.parent.mkdir(exist_ok=True)
+        golden.write_text(screen, encoding="utf-8")
+    assert screen == golden.read_text(encoding="utf-8")
+    assert "\x1b" not in screen
+    assert name == "check" or max(map(len, found.out.splitlines()), default=0) <= 90  # findings stay on one line, for grep
