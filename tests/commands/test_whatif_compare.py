@@ -78,7 +78,7 @@ def test_both_sides_of_whatif_are_what_routes_says(run: Run) -> None:
         pytest.param(["--set", "appenders.book.template='[{message}]'"], ["the lines of book change"], id="other lines"),
         pytest.param(["--to-stage", "loud"], ["book (+3)", "Files that roll", "2 > 3"], id="a stage"),
         pytest.param(["--tune", "lib=info", "--rate", "lib info 10/hour 100"], ["side (+329)"], id="a stream more"),
-        pytest.param(["--tune", "lib=info", "--rate", "lib info 100000/second 2000"], ["side (+11 700 000 004)", "GiB a day more"], id="a flood"),
+        pytest.param(["--tune", "lib=info", "--rate", "lib info 100000/second 2000"], ["side (+11 700 000 004)", "TiB a day more"], id="a flood"),
     ],
 )  # fmt: skip
 def test_whatif_says_it_in_words(run: Run, write: Write, words: list[str], expected: list[str]) -> None:

@@ -8,9 +8,10 @@ from __future__ import annotations
 import json
 import sys
 from collections.abc import Callable, Iterable
+from datetime import UTC, datetime
 from enum import IntEnum
 from pathlib import Path
-from typing import Annotated, Any
+from typing import TYPE_CHECKING, Annotated, Any
 
 import msgspec
 import typer
@@ -18,10 +19,14 @@ import typer
 from vetrina.core.faults import refuse
 from vetrina.core.in_force import InForce
 from vetrina.core.plan import Plan
+from vetrina.core.templates import clocks
 from vetrina.core.traffic import Part
 from vetrina.formats.documents import yaml_value
 from vetrina.formats.plans import read_in_force
 from vetrina.views import screen
+
+if TYPE_CHECKING:
+    from vetrina.core.rolling.traffic_models import Stream
 
 
 class Exit(IntEnum):
@@ -126,6 +131,26 @@ def key_value(text: str, option: str) -> tuple[str, str]:
     if not equals or not name:
         raise refuse("this is not K=V", fix=f"write {option} badge=4711", where=f"{option} {text}")
     return name, value
+
+
+def stream_of_rate(text: str, plan: Plan) -> Stream:
+    """Return the stream of a --rate option."""
+    from vetrina.core.rolling.traffic_models import stream_of  # noqa: PLC0415  (start-up: few commands have --rate)
+
+    found = stream_of(text, plan.scale)
+    if isinstance(found, str):
+        raise refuse("this is no stream", fix=found, where=f"--rate {text}")
+    return found
+
+
+def moment(text: str, plan: Plan, option: str) -> datetime:
+    """Return the instant of a time in an option; without an offset it is in the plan's zone."""
+    try:
+        found = datetime.fromisoformat(text)
+    except ValueError:
+        fix = "write 2026-11-13T12:00:00+01:00, or without the offset in the plan's zone, or a day"
+        raise refuse(f'"{text[:40]}" is no time', fix=fix, where=option) from None
+    return (found if found.tzinfo else found.replace(tzinfo=clocks.zone(plan.zone))).astimezone(UTC)
 
 
 def write_file(path: Path, text: str) -> None:

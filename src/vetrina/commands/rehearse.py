@@ -7,7 +7,7 @@ import sys
 import time
 from collections.abc import Callable, Iterator
 from contextlib import ExitStack
-from datetime import UTC, datetime
+from datetime import datetime
 from itertools import islice
 from pathlib import Path
 from typing import Annotated, Any
@@ -100,7 +100,7 @@ def run(
     if verify and events == "-":
         raise refuse("standard input can be read only once", fix="put the events into a file", where="--verify")
     troubles = Troubles(
-        _moment(crash_at, found.plan, "--crash-at") if crash_at else None, tuple(_down(one, found.plan) for one in down)
+        calling.moment(crash_at, found.plan, "--crash-at") if crash_at else None, tuple(_down(one, found.plan) for one in down)
     )
     box_limits = (_size(limit, "--limit"), most_files, _size(disk_full, "--disk-full") if disk_full else None)
     sandbox.make_folder(into)
@@ -315,18 +315,6 @@ def _size(text: str, option: str) -> int:
     return found
 
 
-def _moment(text: str, plan: Plan, option: str) -> datetime:
-    try:
-        found = datetime.fromisoformat(text)
-    except ValueError:
-        raise refuse(
-            f'"{text[:40]}" is no time',
-            fix="write 2026-11-13T12:00:00+01:00, or without the offset in the plan's zone",
-            where=option,
-        ) from None
-    return (found if found.tzinfo else found.replace(tzinfo=clocks.zone(plan.zone))).astimezone(UTC)
-
-
 def _down(text: str, plan: Plan) -> tuple[str, datetime, datetime]:
     name, _, span = text.strip().partition(" ")
     begun, dots, ended = span.strip().partition("..")
@@ -336,4 +324,4 @@ def _down(text: str, plan: Plan) -> tuple[str, datetime, datetime]:
         raise refuse(
             "this is no stretch of time", fix="write 'alarms 2026-11-12T10:00..2026-11-12T12:00'", where=f"--down {text}"
         )
-    return name, _moment(begun, plan, f"--down {text}"), _moment(ended, plan, f"--down {text}")
+    return name, calling.moment(begun, plan, f"--down {text}"), calling.moment(ended, plan, f"--down {text}")

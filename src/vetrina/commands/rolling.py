@@ -22,7 +22,7 @@ from vetrina.core.quantities import duration, size
 from vetrina.core.rolling.outlook import Advice, advise, coming_names, kept_history
 from vetrina.core.rolling.running import Lane, Rolling, measured_ratio, repeated
 from vetrina.core.rolling.simulation import FileSimulation
-from vetrina.core.rolling.traffic_models import Outlook, Stream, redrawn, scaled, stream_of
+from vetrina.core.rolling.traffic_models import Outlook, redrawn, scaled
 from vetrina.core.routing import Router
 from vetrina.core.templates import clocks
 from vetrina.formats.events import EventStream, open_input
@@ -100,7 +100,7 @@ def run(
     )
     rolling = traffic.play(found)
     remark_shared(found.plan, rolling)
-    moment = _moment(on, found.plan) if on else None
+    moment = calling.moment(on, found.plan, "--on") if on else None
     wish = _wish(disk, history)
     if plot is not None:
         _plot(plot, found.plan, rolling)
@@ -154,7 +154,7 @@ class _Traffic:
     ) -> None:
         self._events, self._strict, self._repeat, self._scale, self._seed = events, strict, repeat, scale, seed
         self._ratio, self._wanted = ratio, wanted
-        self._streams = [_stream(text, plan) for text in rate]
+        self._streams = [calling.stream_of_rate(text, plan) for text in rate]
         self._stream: EventStream | None = None
 
     def play(self, found: InForce) -> Rolling:
@@ -198,13 +198,6 @@ class _Traffic:
         if self._stream is not None and self._stream.unreadable:
             calling.remark_bad_lines(self._events, self._stream.unreadable, self._stream.bad_lines)
             raise typer.Exit(calling.Exit.WANTING)
-
-
-def _stream(text: str, plan: Plan) -> Stream:
-    found = stream_of(text, plan.scale)
-    if isinstance(found, str):
-        raise refuse("this is no stream", fix=found, where=f"--rate {text}")
-    return found
 
 
 def _wish(disk: str, history: str) -> tuple[int | None, timedelta | None] | None:
@@ -265,16 +258,6 @@ def _check(plan: Plan, appenders: list[str], ratio: float | None) -> None:
         raise refuse("the plan has no file appender", fix="rolling is about appenders with sink: file", where="rolling")
     if ratio is not None and not 0 <= ratio <= 1000:
         raise refuse("a ratio is a number such as 0.1", where=f"--ratio {ratio}")
-
-
-def _moment(text: str, plan: Plan) -> datetime:
-    try:
-        found = datetime.fromisoformat(text)
-    except ValueError:
-        raise refuse(
-            f'"{text[:40]}" is no time', fix="write --on 2026-11-13T12:00:00+01:00, or --on 2026-11-13", where="--on"
-        ) from None
-    return (found if found.tzinfo else found.replace(tzinfo=clocks.zone(plan.zone))).astimezone(UTC)
 
 
 def remark_shared(plan: Plan, rolling: Rolling) -> None:

@@ -21,7 +21,7 @@ from vetrina.core.events import Event
 from vetrina.core.faults import refuse
 from vetrina.core.in_force import InForce
 from vetrina.core.rolling.running import Rolling, measured_ratio, repeated
-from vetrina.core.rolling.traffic_models import Stream, stream_of
+from vetrina.core.rolling.traffic_models import Stream
 from vetrina.core.routing import Router
 from vetrina.core.samples import START
 from vetrina.formats.documents import yaml_value
@@ -153,7 +153,7 @@ def run(
     for one in changed:
         _same_levels(today, one)
     wanted = _wanted(must_show, today) if must_show else None
-    streams = [_stream(text, today) for text in rate]
+    streams = [calling.stream_of_rate(text, today.plan) for text in rate]
     with _again_and_again(events) as path:
         traffic = _Traffic(path, events, strict=strict, repeat=repeat, ratio=ratio, streams=streams)
         outcomes = [traffic.outcome(today, after, change.words()) for change, after in zip(changes, changed, strict=True)]
@@ -275,13 +275,6 @@ def _same_levels(before: InForce, after: InForce) -> None:
     if before.plan.scale.extra != after.plan.scale.extra:
         raise refuse("the change gives level names another meaning", "the same events cannot be sent through both sides",
                      "leave levels as they are", where="whatif")  # fmt: skip
-
-
-def _stream(text: str, found: InForce) -> Stream:
-    one = stream_of(text, found.plan.scale)
-    if isinstance(one, str):
-        raise refuse("this is no stream", fix=one, where=f"--rate {text}")
-    return one
 
 
 def _wanted(text: str, found: InForce) -> Event:

@@ -1,13 +1,8 @@
-"""How small content becomes: gzip (level 6), zstd (3), xz (6), bzip2 (9), measured by packing it."""
+"""How small content becomes, measured by packing it."""
 
 from __future__ import annotations
 
-import bz2
-import lzma
-import zlib
-from typing import Any
-
-import zstandard
+from vetrina.core.rolling.codecs import compressor
 
 _CHUNK = 1 << 16
 
@@ -17,7 +12,7 @@ class MeasuringPacker:
 
     def __init__(self, codec: str) -> None:
         """Begin for a codec: `.gz`, `.zst`, `.xz` or `.bz2`."""
-        self._codec = _compressor(codec)
+        self._codec = compressor(codec)
         self._size = 0
 
     def feed(self, data: bytes, times: int) -> None:
@@ -31,11 +26,3 @@ class MeasuringPacker:
     def size(self) -> int:
         """Return the bytes of everything, packed."""
         return self._size + len(self._codec.flush())
-
-
-def _compressor(codec: str) -> Any:
-    if codec == ".gz":
-        return zlib.compressobj(6, zlib.DEFLATED, 31)
-    if codec == ".zst":
-        return zstandard.ZstdCompressor(level=3).compressobj()
-    return lzma.LZMACompressor(preset=6) if codec == ".xz" else bz2.BZ2Compressor(9)

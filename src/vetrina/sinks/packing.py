@@ -1,4 +1,4 @@
-"""Closed files packed for real: gzip (level 6), zstd (3), xz (6), bzip2 (9), streamed; and unpacked again."""
+"""Closed files packed for real, as streams; and unpacked again."""
 
 from __future__ import annotations
 
@@ -12,18 +12,10 @@ from typing import Any
 
 import zstandard
 
+from vetrina.core.rolling.codecs import compressor
 from vetrina.sinks.sandbox import Sandbox
 
 _BLOCK = 1 << 18
-
-
-def compressor(codec: str) -> Any:
-    """Return the compressor of a codec: `.gz`, `.zst`, `.xz` or `.bz2`."""
-    if codec == ".gz":
-        return zlib.compressobj(6, zlib.DEFLATED, 31)
-    if codec == ".zst":
-        return zstandard.ZstdCompressor(level=3).compressobj()
-    return lzma.LZMACompressor(preset=6) if codec == ".xz" else bz2.BZ2Compressor(9)
 
 
 def pack(source: Path, target: Path, codec: str, sandbox: Sandbox) -> None:

@@ -8,11 +8,12 @@ from collections.abc import Iterable, Iterator
 from pathlib import Path
 
 from vetrina.core.events import Event
+from vetrina.core.rolling.codecs import compressor
 from vetrina.core.rolling.running import Rolling
 from vetrina.core.routing import Router
 from vetrina.core.sinks._kind import full_path
 from vetrina.sinks.kinds.syslog import unframed
-from vetrina.sinks.packing import compressor, unpacked
+from vetrina.sinks.packing import unpacked
 from vetrina.sinks.rehearsal import Rehearsal
 from vetrina.sinks.sandbox import as_part, rerooted
 
