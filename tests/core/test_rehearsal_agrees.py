@@ -208,3 +208,54 @@ def test_what_is_packed_unpacks(tmp_path: Path, codec: str) -> None:
 
     assert b"".join(unpacked(tmp_path / f"a{codec}")) == data
     assert (tmp_path / f"a{codec}").stat().st_size < len(data) // 4
+
+
+KINDS_PLAN = """vetrina: 1
+loggers: {root: {to: [f, g, m, h, s, t]}}
+appenders:
+  f: {sink: file, path: /x/f.log}
+  g: {sink: file, path: /x/g.log, roll: {at-size: 60 B, rename-to: "/x/g.{n}.gz"}}
+  m: {sink: mail, host: x, from: a@b.example, recipients: a@b.example}
+  h: {sink: http, url: "http://x/"}
+  s: {sink: syslog, host: x, template: w}
+  t: {sink: table, database: /x/t.db, table: t, columns: {say: "{message}"}}
+templates: {w: {as: syslog}}
+"""
+
+
+def _rows(folder: Path, statement: str) -> None:
+    import sqlite3
+
+    base = sqlite3.connect(folder / "tables/x/t.db")
+    base.execute(statement)
+    base.commit()
+    base.close()
+
+
+@pytest.mark.parametrize(
+    "tamper, expected",
+    [
+        pytest.param(lambda _folder: None, "", id="nothing"),
+        pytest.param(lambda folder: (folder / "files/x/f.log").write_text("x"), "files/x/f.log holds something else", id="another content"),
+        pytest.param(lambda folder: (folder / "files/x/f.log").unlink(), "files/x/f.log is not there", id="a file less"),
+        pytest.param(lambda folder: (folder / "files/x/new").write_text(""), "the simulation does not know it", id="a file more"),
+        pytest.param(lambda folder: (folder / "files/x/g.1.gz").write_bytes((folder / "files/x/g.2.gz").read_bytes()), "g.1.gz holds something else", id="a packed content"),
+        pytest.param(lambda folder: (folder / "mail/m/0001.eml").unlink(), "m: 2 found, 3 delivered", id="a mail less"),
+        pytest.param(lambda folder: (folder / "mail/m/0002.eml").write_bytes((folder / "mail/m/0001.eml").read_bytes()), "m: what was delivered says something else", id="another mail"),
+        pytest.param(lambda folder: (folder / "http/h/0002.request").write_bytes(b"POST / HTTP/1.1\r\n\r\nx"), "h: what was delivered says", id="another request"),
+        pytest.param(lambda folder: (folder / "syslog/s.udp").write_bytes(b"1 x1 y1 z"), "s: what was delivered says", id="other messages"),
+        pytest.param(lambda folder: _rows(folder, "UPDATE t SET say = 'x' WHERE rowid = 2"), "t: what was delivered says", id="another row"),
+        pytest.param(lambda folder: _rows(folder, "DELETE FROM t WHERE rowid = 2"), "t: 2 found, 3 delivered", id="a row less"),
+    ],
+)  # fmt: skip
+def test_a_folder_that_differs_is_told(tmp_path: Path, tamper: Any, expected: str) -> None:
+    plan = in_force(KINDS_PLAN).plan
+    events = [Event(START + timedelta(seconds=at), "info", "a", f"message {at} is \u00e9") for at in range(3)]
+    rehearsal = Rehearsal(Router(plan), Place(plan, "/", Sandbox(tmp_path, most_bytes=1 << 20, most_files=100)))
+    rehearsal.run(events)
+    rehearsal.finish()
+
+    tamper(tmp_path)
+    found = list(differences(rehearsal, events, tmp_path))
+
+    assert (expected in "\n".join(found)) if expected else found == []

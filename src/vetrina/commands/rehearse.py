@@ -181,6 +181,7 @@ def _live(rehearsal: Rehearsal) -> Callable[[datetime | None], None]:
             screen.stop()
         elif time.monotonic() - shown > 0.1:
             shown = time.monotonic()
+            rehearsal.settle_sums()
             zone = clocks.zone(rehearsal.router.plan.zone)
             waiting = {name: sum(one.times for one in lane.waiting.parcels) for name, lane in rehearsal.lanes.items()}
             screen.update(view.live(now.astimezone(zone), _sums(rehearsal), waiting), refresh=True)

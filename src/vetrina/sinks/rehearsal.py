@@ -307,12 +307,17 @@ class Rehearsal:
 
     def close(self) -> None:
         """Close what is open."""
+        self.settle_sums()
+        for lane in self.lanes.values():
+            lane.outlet.finish()
+
+    def settle_sums(self) -> None:
+        """Bring the sums up to date: what is written the short way is counted apart."""
         for lane in self.lanes.values():
             lane.sum.reached += lane.written
             lane.sum.delivered += lane.written
             lane.sum.groups += lane.writes
             lane.written = lane.writes = 0
-            lane.outlet.finish()
 
     def abandon(self) -> None:
         """Close what is open after a stop in the middle; what has no room any more is left out, line by line."""
