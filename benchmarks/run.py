@@ -149,25 +149,26 @@ def rendered_and_read(events: Path, folder: Path) -> list[tuple[str, str, str]]:
     formatting = Formatting()
     formatting.setFormatter(logging.Formatter("%(asctime)s %(levelname)-5s [%(threadName)s] %(name)s %(message)s"))
     manager.root.addHandler(formatting)
-    records = [
-        (
-            event.logger,
-            NUMBERS[event.level],
-            event.message.replace("{badge}", "%(badge)s").replace("{gate}", "%(gate)s"),
-            event.fields,
-        )
-        for event in parsed
-    ]
-
-    def by_standard_library() -> None:
+    clock = time.perf_counter
+    ours = theirs = 0.0
+    for begun in range(0, len(parsed), 1000):  # block by block, as events are read: both in turn, on the same machine
+        block = parsed[begun : begun + 1000]
+        records = [
+            (
+                event.logger,
+                NUMBERS[event.level],
+                event.message.replace("{badge}", "%(badge)s").replace("{gate}", "%(gate)s"),
+                event.fields,
+            )
+            for event in block
+        ]
+        start = clock()
+        for number, event in enumerate(block):
+            render(event, number)
+        between = clock()
         for name, level, message, fields in records:
             manager.getLogger(name).log(level, message, fields)
-
-    def by_template() -> None:
-        for number, event in enumerate(parsed):
-            render(event, number)
-
-    ours, theirs = versus(by_template, by_standard_library)
+        ours, theirs = ours + between - start, theirs + clock() - between
     log = folder / "app.log"
     log.write_text("".join(render(event, 1) for event in parsed), encoding="utf-8")
     lines = log.read_text(encoding="utf-8").splitlines()

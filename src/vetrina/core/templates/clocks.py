@@ -178,6 +178,10 @@ def by_pattern(pattern: str, zone_: tzinfo) -> Show:
     return show
 
 
+_Second = tuple[str, str, datetime, datetime]
+"""What stands before and after the fraction of a second's text, its first instant and the first one after it."""
+
+
 class Seconds:
     """How times are shown whose text hangs on the whole second, but for the digits of one fraction at most.
 
@@ -191,12 +195,15 @@ class Seconds:
         self._cut = cut
         self.step = {0: 1_000_000, 3: 1000, 6: 1}[places]
         self.digits = _DIGITS.get(places) or _DIGITS.setdefault(places, _Digits(places))
-        self.days: dict[int, dict[int, tuple[str, str]]] = _Days()
+        self.days: dict[int, dict[int, _Second]] = _Days()
 
-    def look(self, time: datetime, since: timedelta) -> tuple[str, str]:
-        """Return what stands before and after the fraction of a second not met so far, and remember it."""
-        found = self._cut(time)
+    def look(self, time: datetime, since: timedelta) -> _Second:
+        """Return a second not met so far, and remember it; near the calendar's ends it is one that holds no time."""
+        before, after = self._cut(time)
+        found = before, after, _EPOCH, _EPOCH
         if _FIRST_SAFE_DAY < since.days < _LAST_SAFE_DAY:
+            begun = _EPOCH + timedelta(days=since.days, seconds=since.seconds)
+            found = before, after, begun, begun + timedelta(seconds=1)
             day = self.days[since.days]
             if len(day) >= _KEPT:
                 day.clear()
@@ -204,13 +211,13 @@ class Seconds:
         return found
 
 
-class _Days(dict[int, dict[int, tuple[str, str]]]):
+class _Days(dict[int, dict[int, _Second]]):
     """Day to its seconds; emptied when there are too many."""
 
-    def __missing__(self, day: int) -> dict[int, tuple[str, str]]:
+    def __missing__(self, day: int) -> dict[int, _Second]:
         if len(self) >= _DAYS_KEPT:
             self.clear()
-        found: dict[int, tuple[str, str]] = {}
+        found: dict[int, _Second] = {}
         self[day] = found
         return found
 

@@ -226,15 +226,19 @@ class _Writer(Struct):
         return [self._chain(f"({' + '.join(pieces)})", changes)] if changes else pieces
 
     def _by_seconds(self, seconds: clocks.Seconds) -> list[str]:
-        """Look the whole second up before anything else, and join its text with the fraction's digits."""
-        self.first = self.first or ["d = e.time - epoch"]
+        """Look the whole second up, unless it is still that of the event before; the fraction's digits stand apart."""
         days, look, digits = self.bind(seconds.days), self.bind(seconds.look), self.bind(seconds.digits)
-        before, after = f"{days}b", f"{days}a"
+        before, after, begun, ended = (f"{days}{part}" for part in ("before", "after", "begun", "ended"))
+        self.names |= {begun: clocks.EPOCH, ended: clocks.EPOCH, before: "", after: ""}
+        self.first = self.first or ["t = e.time"]
         self.first += [
-            f"try: {before}, {after} = {days}[d.days][d.seconds]",
-            f"except KeyError: {before}, {after} = {look}(e.time, d)",
+            f"global {before}, {after}, {begun}, {ended}",
+            f"if not {begun} <= t < {ended}:",
+            "    d = t - epoch",
+            f"    try: {before}, {after}, {begun}, {ended} = {days}[d.days][d.seconds]",
+            f"    except KeyError: {before}, {after}, {begun}, {ended} = {look}(t, d)",
         ]
-        fraction = [f"{digits}[d.microseconds // {seconds.step}]"] if seconds.step < 1_000_000 else []
+        fraction = [f"{digits}[t.microsecond // {seconds.step}]"] if seconds.step < 1_000_000 else []
         return [before, *fraction, after]
 
     def _zone(self, step: StepCall) -> tzinfo | None:
