@@ -123,7 +123,8 @@ class _Shapes(dict[str, _Shape]):
 def _filling(message: str, names: tuple[str, ...]) -> Callable[[JsonObject | None], str]:
     """Return the function from fields to the filled message.
 
-    One and two holes that hold text or integers, which is most of all messages, are filled without a list.
+    One and two holes that hold text or integers, which is most of all messages, are filled without a list; where
+    there are no fields at all, or not these, the slow way is taken.
     """
     if not names:
         return lambda _fields: message
@@ -139,16 +140,21 @@ def _filling(message: str, names: tuple[str, ...]) -> Callable[[JsonObject | Non
     start, middle, end = literals[0], literals[1], literals[-1]
 
     def fill_one(fields: JsonObject | None) -> str:
-        value = fields.get(first) if fields else None
+        try:
+            value = fields[first]  # type: ignore[index]
+        except (KeyError, TypeError):
+            return fill(fields)
         kind = type(value)
         return f"{start}{value}{end}" if kind is str or kind is int else fill(fields)
 
     def fill_two(fields: JsonObject | None) -> str:
-        if fields:
-            one, two = fields.get(first), fields.get(last)
-            kind, other = type(one), type(two)
-            if (kind is str or kind is int) and (other is str or other is int):
-                return f"{start}{one}{middle}{two}{end}"
+        try:
+            one, two = fields[first], fields[last]  # type: ignore[index]
+        except (KeyError, TypeError):
+            return fill(fields)
+        kind, other = type(one), type(two)
+        if (kind is str or kind is int) and (other is str or other is int):
+            return f"{start}{one}{middle}{two}{end}"
         return fill(fields)
 
     return fill_two if len(names) == 2 else fill_one
