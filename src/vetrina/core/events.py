@@ -168,6 +168,21 @@ def _hole_text(fields: JsonObject, name: str) -> str:
 SHAPES = _Shapes()
 
 
+class _Fillings(dict[str, Callable[[JsonObject | None], str]]):
+    """Message to the function that fills it; emptied when there are too many."""
+
+    def __missing__(self, message: str) -> Callable[[JsonObject | None], str]:
+        fill = SHAPES[message].fill
+        if len(self) >= _PARTS_KEPT:
+            self.clear()
+        if len(message) <= _PARTS_KEPT:
+            self[message] = fill
+        return fill
+
+
+FILLINGS = _Fillings()
+
+
 def filled(event: Event) -> str:
     """Return the message with its holes filled; a hole without such a field stays as written."""
     message = event.message

@@ -194,7 +194,7 @@ class Seconds:
     def __init__(self, cut: Callable[[datetime], tuple[str, str]], places: int) -> None:
         self._cut = cut
         self.step = {0: 1_000_000, 3: 1000, 6: 1}[places]
-        self.digits = _DIGITS.get(places) or _DIGITS.setdefault(places, _Digits(places))
+        self.digits: tuple[str, ...] | _Digits = _THOUSAND if places == 3 else _MILLION
         self.days: dict[int, dict[int, _Second]] = _Days()
 
     def look(self, time: datetime, since: timedelta) -> _Second:
@@ -223,23 +223,17 @@ class _Days(dict[int, dict[int, _Second]]):
 
 
 class _Digits(dict[int, str]):
-    """Count to its digits, filled as they are met: of no, three or six places."""
-
-    def __init__(self, places: int) -> None:
-        super().__init__()
-        self._places = places
+    """Microseconds to their six digits, each made when it is asked for."""
 
     def __missing__(self, count: int) -> str:
-        text = f"{count:0{self._places}}" if self._places else ""
-        if self._places < 6:
-            self[count] = text
-        return text
+        return f"{count:06}"
 
 
+_THOUSAND = tuple(f"{count:03}" for count in range(1000))
+_MILLION = _Digits()
 _KEPT, _DAYS_KEPT = 4096, 16
 _FIRST_SAFE_DAY, _LAST_SAFE_DAY = -719_000, 2_932_000
 """Near the ends of the calendar a zone's time can overflow, and one instant has several looks."""
-_DIGITS: dict[int, _Digits] = {}
 EPOCH = _EPOCH
 
 

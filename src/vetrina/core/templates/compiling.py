@@ -12,7 +12,7 @@ from typing import Any
 
 from msgspec import Struct, field
 
-from vetrina.core.events import MISSING, SHAPES, Event, error_text, look_up, other_fields, pairs, text_of
+from vetrina.core.events import FILLINGS, MISSING, Event, error_text, look_up, other_fields, pairs, text_of
 from vetrina.core.faults import nearest, offer
 from vetrina.core.levels import Scale, Severities
 from vetrina.core.plan import Mask
@@ -99,7 +99,7 @@ SOURCES: dict[str, tuple[str, str]] = {
     "level": ("level", ""),
     "severity": ("level", ""),
     "logger": ("logger", ""),
-    "message": ("text", '(m if "{" not in (m := e.message) else shapes[m].fill(e.fields))'),
+    "message": ("text", '(m if "{" not in (m := e.message) else fillings[m](e.fields))'),
     "text": ("text", "e.message"),
     "error": ("text", '(error_text(e) if e.error else "")'),
     "thread": ("text", "(v if type(v := e.thread) is str else text(v))"),
@@ -337,7 +337,7 @@ class TextTemplate(Struct, frozen=True):
 
 def _function(writer: _Writer, expression: str) -> Any:
     known = {
-        "shapes": SHAPES, "epoch": clocks.EPOCH, "error_text": error_text, "text": _text, "position": _position, "pairs": pairs,
+        "fillings": FILLINGS, "epoch": clocks.EPOCH, "error_text": error_text, "text": _text, "position": _position, "pairs": pairs,
         "other_fields": other_fields, "field": _field, "size": size_of, **writer.names,
     }  # fmt: skip
     lines = "".join(f"    {line}\n" for line in writer.first)
