@@ -121,7 +121,7 @@ class Counter:
             try:
                 event = read(line)
                 flow = flows[event.logger, event.level]
-                if event.time.tzinfo is not UTC or event.count is not None or flow.route is None:
+                if event.time.tzinfo is not UTC:
                     raise KeyError  # noqa: TRY301  (looked at closely)
             except (ValueError, KeyError, RecursionError):
                 rescued = rescue(at, line)
@@ -131,6 +131,10 @@ class Counter:
                     number = self._number
                 continue
             number += 1
+            if flow.route is None or event.count is not None:
+                self._number = number - 1
+                self._count(event)
+                continue
             flow.count += 1
             message = event.message
             if "{" in message:

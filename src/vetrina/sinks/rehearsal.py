@@ -128,6 +128,7 @@ class Rehearsal:
         self._now: datetime | None = None
         self._flows: dict[tuple[str, int | str], _Flow] = {}
         self._quick: list[_Lane] = []
+        self._asked: set[tuple[str, int | str]] = set()
 
     def run(self, events: Iterable[Event]) -> None:
         """Send events through, the quickest way for those that only reach files that neither roll nor wait."""
@@ -163,14 +164,16 @@ class Rehearsal:
                 lane.written += count
                 lane.writes += count
 
-    def _learn(self, event: Event) -> None:
-        """Remember the short way of an event's logger and level, where it has one."""
-        route = self.router.decide(event.logger, event.level).route
-        if route is None or len(self._flows) >= _FLOWS:
+    def _learn(self, event: Event, writers: _Writers) -> None:
+        """Remember the short way of an event's logger and level, where it has one; each is asked once."""
+        if len(self._asked) >= _FLOWS:
             return
-        flow: list[tuple[Callable[[Event, int], str], tuple[Callable[[bytes], None], ...]]] = []
+        self._asked.add((event.logger, event.level))
+        if self.router.decide(event.logger, event.level).route is None:
+            return
+        flow: _Flow = []
         used: list[_Lane] = []
-        for render, encoding, lanes in self._known_route(route)[1]:
+        for render, encoding, lanes in writers:
             blocks = [
                 lane.outlet.quick_block() if lane.write is not None and isinstance(lane.outlet, RolledFile) else None
                 for lane, _ in lanes
@@ -210,8 +213,8 @@ class Rehearsal:
                 parcel = Parcel(event, self.events, self.router.severities[event.level], data, times * count)
                 lane.sum.reached += parcel.times
                 self._arrive(lane, time, parcel)
-        if (event.logger, event.level) not in self._flows:
-            self._learn(event)
+        if (event.logger, event.level) not in self._asked:
+            self._learn(event, known[1])
 
     def _known_route(self, route: Route) -> tuple[Route, _Writers]:
         """Return the lanes that a route reaches, those that write the same bytes together: they are made once."""

@@ -13,7 +13,7 @@ from collections.abc import Iterator, Sequence
 
 from msgspec import Struct
 
-from vetrina.core.faults import Fault, Place, Refused
+from vetrina.core.faults import Place, Refused, refuse
 from vetrina.core.filling import typed
 from vetrina.core.grammar import PLAN, PLAN_FILE, root_name
 from vetrina.core.in_force import InForce, SetOption
@@ -95,16 +95,7 @@ def _document(found: InForce, target: Target) -> tuple[Mapping, str]:
     for one in found.asked.layers:
         if one.name == target.label and isinstance(one.node, Mapping):
             return one.node, one.name
-    raise Refused(
-        [
-            Fault(
-                "call",
-                f"{target.label} is not among the layers in force",
-                fix=f"give it with --with {target.label}",
-                where="--into",
-            )
-        ]
-    )
+    raise refuse(f"{target.label} is not among the layers in force", fix=f"give it with --with {target.label}", where="--into")
 
 
 class _Writer:
@@ -122,7 +113,7 @@ class _Writer:
 
     def _refuse(self, what: str, why: str, fix: str, node: Node | None = None) -> Refused:
         place = node.place if node is not None else None
-        return Refused([Fault("call", what, why, fix, place, "" if place else self.edit.source.name)])
+        return refuse(what, why, fix, place=place, where="" if place else self.edit.source.name)
 
     def _splice(self, start: int, end: int, text: str) -> Splice:
         return Splice(self.name, start, end, text, self.target)
@@ -139,7 +130,7 @@ class _Writer:
         if isinstance(node, Scalar):
             start = node.start if node.text or not key else self._after_colon(key)
             gap = "" if node.text or self.text[start - 1 : start].isspace() else " "
-            return self._splice(start, node.end if node.text else start, gap + self._nested(steps, within_flow=True))
+            return self._splice(start, node.end if node.text else start, gap + self._nested(steps))
         if isinstance(node, Listing):
             if step.position is None or step.position >= len(node.items):
                 raise self._refuse(
@@ -177,8 +168,9 @@ class _Writer:
                     f"a placeholder decides this value: {one.text[:60]}", f"the value comes from {name}, not from this line",
                     f"give --env {name}=…, change values.{name}, or edit the line by hand", one,
                 )  # fmt: skip
-        if any(one.aliased for one in _nodes(node)):
-            raise self._aliased(next(one for one in _nodes(node) if one.aliased))
+        shared = next((one for one in _nodes(node) if one.aliased), None)
+        if shared is not None:
+            raise self._aliased(shared)
         if isinstance(kind, ListOf) and isinstance(new, Mapping):
             return self._change_list(kind, node, new)
         if isinstance(node, Scalar) and not node.text and node.plain and key is not None:
@@ -204,13 +196,8 @@ class _Writer:
         cuts = [self._cut(node, at) for at, one in enumerate(items[:last]) if one not in kept]
         end = _end(kept[-1])
         if last + 1 < len(items):
-            cuts.append(
-                (
-                    end if node.flow else self._line_end(end),
-                    self._line_end(_end(items[-1])) if not node.flow else _end(items[-1]),
-                    "",
-                )
-            )
+            gone = _end(items[-1])
+            cuts.append((end, gone, "") if node.flow else (self._line_end(end), self._line_end(gone), ""))
         if node.flow:
             cuts.append((end, end, "".join(f", {text}" for text in new)))
         else:
@@ -253,15 +240,13 @@ class _Writer:
         if "${" in own and own[:1] not in {"'", '"'}:
             own = json.dumps(own)
         implied = "".join(f"{name}: {text}, " for name, text in kind.implied)
-        return self._splice(
-            node.start, node.end, f"{{{implied}{kind.short}: {own}, {self._nested(steps, within_flow=True)[1:-1]}}}"
-        )
+        return self._splice(node.start, node.end, f"{{{implied}{kind.short}: {own}, {self._nested(steps)[1:-1]}}}")
 
     def _add(self, kind: Kind, node: Mapping, steps: Sequence[Step]) -> Splice:
         """Add an entry to a mapping, in the style of those that are there."""
         flow = node.flow or self.as_json
         if not node.pairs:
-            return self._splice(node.start, node.end, self._nested(steps, within_flow=True))
+            return self._splice(node.start, node.end, self._nested(steps))
         last_key, last = node.pairs[-1]
         end = max(_end(last), last_key.end)
         if flow:
@@ -271,8 +256,7 @@ class _Writer:
             return self._splice(end, end, f",{gap}{key}: {value}")
         if isinstance(last, Scalar) and not last.text:
             end = self._after_colon(last_key)
-        line_end = self.text.find("\n", end)
-        at = len(self.text) if line_end < 0 else line_end - (self.text[line_end - 1 : line_end] == "\r")
+        at = self._line_end(end)
         key, value = self._entry(kind, node, steps, within_flow=False)
         gap = "" if value.startswith(("\r", "\n")) else " "
         return self._splice(at, at, f"{self.newline}{' ' * (last_key.column - 1)}{key}:{gap}{value}")
@@ -282,20 +266,18 @@ class _Writer:
         rest = steps[1:]
         below = child_kind(kind, steps[0].name)
         shorts = any(isinstance(value, Scalar) for _, value in node.pairs)
-        if isinstance(below, Record) and below.short and len(rest) == 1 and rest[0].name == below.short and shorts:
+        short = isinstance(below, Record) and below.short and len(rest) == 1 and rest[0].name == below.short and shorts
+        if short or not rest:
             return key, self._render(self.edit.node, within_flow=within_flow)
-        if not rest:
-            return key, self._render(self.edit.node, within_flow=within_flow)
-        opened = self._nested(rest, within_flow=True)
         is_section = node is self.document and not within_flow and isinstance(below, MapOf)
         if is_section and len(rest) > 1:
-            inner = self._nested(rest[1:], within_flow=True)
+            inner = self._nested(rest[1:])
             return key, f"{self.newline}  {self._key(rest[0].name)}: {inner}"
-        return key, opened
+        return key, self._nested(rest)
 
-    def _nested(self, steps: Sequence[Step], *, within_flow: bool) -> str:
+    def _nested(self, steps: Sequence[Step]) -> str:
         """Return the mapping that holds the value at the end of some steps."""
-        text = self._render(self.edit.node, within_flow=within_flow or len(steps) > 0)
+        text = self._render(self.edit.node, within_flow=True)
         for step in reversed(steps):
             if step.position is not None and step.name == str(step.position):
                 raise self._refuse(

@@ -115,15 +115,14 @@ class RolledFile:
         self._pending.append((data, times))
 
     def _admit(self, time: datetime, data: bytes, left: int, then: Callable[[bytes, int], None]) -> None:
-        if self._clock is None or time > self._clock:
-            self._clock = time
+        self._tick(time)
         if self._file is not None and self._is_over():
             self._close()
         size = len(data)
         while left:
             if self._file is None:
                 self._open()
-            count = left if self._limit is None else self._room(size, left)
+            count = self._room(size, left)
             if not count:
                 self._close()
                 continue

@@ -13,8 +13,6 @@ from vetrina.core.templates.compiling import text_template
 from vetrina.sinks.kinds._outlet import Parcel, Place, PlainOutlet
 from vetrina.sinks.sandbox import as_part
 
-_TYPES = {"json": "json", "csv": "csv"}
-
 
 class Mail(PlainOutlet):
     """Makes one message of a group."""
