@@ -12,6 +12,7 @@ import sys
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
 from datetime import UTC
+from operator import itemgetter
 from pathlib import Path
 from typing import IO, Any, Protocol, cast
 
@@ -27,10 +28,20 @@ from vetrina.formats.packed import PackedReader
 
 DEEPEST = 500
 SHOWN = 5
+_DECODE = msgspec.json.Decoder(Event).decode
+_ANY = msgspec.json.Decoder().decode
+_SEVEN_DIGITS = re.compile(rb"\.[0-9]{7}").search
 _LONG_FRACTION = re.compile(rb'"time"\s*:\s*"[^"]{19}\.[0-9]{7}').search
-_FRACTION = re.compile(r"(\.[0-9]{6})[0-9]+")
+_COLON = ord(":")
+_LONGEST_OFFSET_TIME = len("2026-11-16T05:12:00.123456+01:00")
 _RFC3339 = re.compile(r"[0-9]{4}-[0-9]{2}-[0-9]{2}[Tt ][0-9]{2}:[0-9]{2}:[0-9]{2}(\.[0-9]+)?([Zz]|[+-][0-9]{2}:[0-9]{2})\Z")
-_OFFSET = re.compile(rb'[+-][0-9]{2}:[0-9]{2}"')
+
+
+class _OpenEvent(Event, forbid_unknown_fields=False):
+    """An event whose line may have further keys."""
+
+
+_DECODE_OPEN = msgspec.json.Decoder(_OpenEvent).decode
 
 
 class BadLine(Struct, frozen=True):
@@ -65,51 +76,31 @@ class EventStream:
         self._severities = Severities(scale or Scale())
         self._scale = scale or Scale()
         self._lines = Lines(name)
+        self._further = 0
 
     def read(self, file: IO[bytes]) -> Iterator[Event]:
         """Yield the events of an open binary file."""
-        for events, _ in self._decoded(file, numbered=False):
-            yield from events
+        return map(itemgetter(1), self.numbered(file))
 
     def numbered(self, file: IO[bytes]) -> Iterator[tuple[int, Event]]:
-        """Yield (line number, event); lines count from 1."""
-        for events, numbers in self._decoded(file, numbered=True):
-            yield from zip(numbers, events, strict=True)
+        """Yield (line number, event); lines count from 1.
 
-    def _decoded(self, file: IO[bytes], *, numbered: bool) -> Iterator[tuple[list[Event], list[int]]]:
-        """Yield the events of one block after the other, with the numbers of their lines where these are wanted."""
-        number = 0
+        One call of the decoder for a usual line, the slow way for others; each event is used before the next is made.
+        """
+        known, number = self._severities, 0
         for lines in self._lines.batches(file):
-            events: list[Event] = []
-            numbers: list[int] = []
-            try:
-                self._decode(lines, number, events, numbers if numbered else None)
-            except Refused:  # what came before the line that stops everything is not lost
-                yield events, numbers
-                raise
-            yield events, numbers
-            number += len(lines)
+            decode = self._reader(lines)
+            for number, line in enumerate(lines, start=number + 1):  # noqa: B020  (it counts on)
+                try:
+                    event: Event | None = decode(line)
+                    known[event.level]  # type: ignore[union-attr]
+                    if event.time.tzinfo is not UTC:  # type: ignore[union-attr]
+                        event = self._rescue(number, line)
+                except (ValueError, KeyError, RecursionError):
+                    event = self._rescue(number, line)
+                if event is not None:
+                    yield number, event
         self._end(number)
-
-    def _decode(self, lines: list[bytes], before: int, events: list[Event], numbers: list[int] | None) -> None:
-        """Put the events of some lines into lists: one decoder's call for a usual line, the slow way for others."""
-        decode, known = msgspec.json.Decoder(Event).decode, self._severities
-        odd_block = self._odd(lines)
-        for at, line in enumerate(lines, start=before + 1):
-            try:
-                event = decode(line)
-                known[event.level]
-                odd = event.time.tzinfo is not UTC or odd_block
-            except (ValueError, KeyError, RecursionError):
-                odd = True
-            if odd:
-                rescued = self._rescue(at, line)
-                if rescued is None:
-                    continue
-                event = rescued
-            events.append(event)
-            if numbers is not None:
-                numbers.append(at)
 
     def severity(self, event: Event) -> int:
         """Return the severity of an event of this stream."""
@@ -117,22 +108,48 @@ class EventStream:
 
     def count(self, file: IO[bytes], counter: LineCounter) -> None:
         """Send the events of an open binary file through a counter: the quickest way, where only counts are asked."""
-        decode = msgspec.json.Decoder(Event).decode
-
-        def slow(_line: bytes) -> Event:
-            raise KeyError
-
         number = 0
         for lines in self._lines.batches(file):
-            read = slow if self._odd(lines) else decode
             start = number
-            number += counter.feed_lines(lines, read, lambda at, line, start=start: self._rescue(start + at + 1, line))  # type: ignore[misc]
+            number += counter.feed_lines(
+                lines,
+                self._reader(lines),
+                lambda at, line, start=start: self._rescue(start + at + 1, line),  # type: ignore[misc]
+            )
         self._end(number)
 
-    @staticmethod
-    def _odd(lines: list[bytes]) -> bool:
-        """Tell whether a line may be nested too deep, or have a time finer than microseconds, which a decoder would round."""
-        return len(max(lines, key=len)) > 2 * DEEPEST or _LONG_FRACTION(b"\n".join(lines)) is not None
+    def _reader(self, lines: list[bytes]) -> Callable[[bytes], Event]:
+        """Return what makes an event of one of these lines, and raises for one that must be looked at closely.
+
+        That is a line that may be nested too deep, or that has a time finer than microseconds, which would be rounded.
+        Where most lines had further keys so far, they are expected.
+        """
+        read, self._further = (self._read_open if 2 * self._further > len(lines) else _DECODE), 0
+        odd: set[bytes] = set()
+        if len(max(lines, key=len)) > 2 * DEEPEST:
+            odd.update(line for line in lines if _is_deep(line))
+        if _SEVEN_DIGITS(b"\n".join(lines)):
+            odd.update(line for line in lines if _LONG_FRACTION(line))
+        if not odd:
+            return read
+
+        def careful(line: bytes) -> Event:
+            if line in odd:
+                raise KeyError
+            return read(line)
+
+        return careful
+
+    def _read_open(self, line: bytes) -> Event:
+        """Read a line whose further keys become fields."""
+        event, members = _DECODE_OPEN(line), _ANY(line)
+        if not KNOWN_KEYS.issuperset(members):
+            self._further += 1
+            fields = event.fields = event.fields or {}
+            for name, value in members.items():
+                if name not in KNOWN_KEYS and name not in fields:
+                    fields[name] = value
+        return event
 
     def _end(self, number: int) -> None:
         self.number = number
@@ -144,24 +161,37 @@ class EventStream:
         if not line.strip():
             return None
         try:
-            return self._read_slowly(line)
+            return self._read_with_offset(line) or self._read_slowly(line)
         except _Reason as reason:
             self._reject(number, str(reason))
             return None
 
+    def _read_with_offset(self, line: bytes) -> Event | None:
+        """Read a line that is unusual only for its time's offset, None for any other."""
+        begun = line.find(b'"time":"') + 8
+        ended = line.find(b'"', begun)
+        usual = 8 <= begun < ended <= begun + _LONGEST_OFFSET_TIME and line[ended - 3] == _COLON
+        if not usual or line.count(b'"time"') > 1 or b"\\u00" in line or _is_deep(line):
+            return None
+        try:
+            event = _DECODE(line)
+            self._severities[event.level]
+        except (ValueError, KeyError, RecursionError):
+            return None
+        return event
+
     def _read_slowly(self, line: bytes) -> Event:
         members = _members(line)
-        extra = {name: members.pop(name) for name in list(members) if name not in KNOWN_KEYS}
-        if extra and self.strict:
-            raise _Reason(f'unknown key "{next(iter(extra))[:60]}" (without --strict it would become a field)')
-        for name in ("level", "count"):
-            value = members.get(name)
-            if isinstance(value, float) and value.is_integer():
-                members[name] = int(value)
-        if extra:
+        if not KNOWN_KEYS.issuperset(members):
+            further = {name: members.pop(name) for name in list(members) if name not in KNOWN_KEYS}
+            if self.strict:
+                raise _Reason(f'unknown key "{next(iter(further))[:60]}" (without --strict it would become a field)')
+            self._further += 1
             fields = members.get("fields")
             if fields is None or isinstance(fields, dict):
-                members["fields"] = {**(fields or {}), **{name: extra[name] for name in extra if name not in (fields or {})}}
+                members["fields"] = (
+                    fields | {name: further[name] for name in further if name not in fields} if fields else further
+                )
         event = _convert(members)
         try:
             self._severities[event.level]
@@ -183,11 +213,16 @@ class _Reason(Exception):
     """Why a line is not an event."""
 
 
+def _is_deep(line: bytes) -> bool:
+    """Tell whether a line may be nested too deep."""
+    return len(line) > 2 * DEEPEST and line.count(b"[") + line.count(b"{") > DEEPEST
+
+
 def _members(line: bytes) -> dict[str, Any]:
     if len(line) > LONGEST_LINE:
         raise _Reason(f"the line is longer than {LONGEST_LINE >> 20} MiB")
     try:
-        members = msgspec.json.decode(line)
+        members = _ANY(line)
     except UnicodeDecodeError:
         raise _Reason("a text in it is not UTF-8") from None
     except RecursionError:
@@ -199,7 +234,7 @@ def _members(line: bytes) -> dict[str, Any]:
         raise _Reason(f"not JSON: {reason[:1].lower()}{reason[1:]}") from None
     if not isinstance(members, dict):
         raise _Reason("not a JSON object")
-    if line.count(b"[") + line.count(b"{") > DEEPEST and _depth(members) > DEEPEST:
+    if _is_deep(line) and _depth(members) > DEEPEST:
         raise _Reason(f"nested more than {DEEPEST} deep")
     return members
 
@@ -215,21 +250,44 @@ def _depth(value: Any) -> int:
 
 
 def _convert(members: dict[str, Any]) -> Event:
+    time = members.get("time")
+    if isinstance(time, str) and time[19:20] == "." and time[20:27].isdigit():
+        members["time"] = time[:26] + time[26:].lstrip("0123456789")
+    try:
+        return _converted(members)
+    except (ValueError, OverflowError):
+        pass
+    for name in ("level", "count"):
+        value = members.get(name)
+        if isinstance(value, float) and value.is_integer():
+            members[name] = int(value)
+    try:
+        return _converted(members)
+    except (ValueError, OverflowError) as error:
+        raise _Reason(_why_not(members, str(error))) from None
+
+
+def _converted(members: dict[str, Any]) -> Event:
+    event = msgspec.convert(members, Event)
+    time = members["time"]
+    if time[-1] not in "Zz" and time[-3] != ":":  # all that RFC 3339 asks beyond what is asked by the decoder
+        raise ValueError
+    return event
+
+
+def _why_not(members: dict[str, Any], error: str) -> str:
+    """Return why some members are no event."""
     for name in ("time", "level", "logger", "message"):
         if members.get(name) is None:
-            raise _Reason(f'"{name}" is missing' if name not in members else f'"{name}" is null')
+            return f'"{name}" is missing' if name not in members else f'"{name}" is null'
     time = members["time"]
     if not isinstance(time, str) or not _RFC3339.match(time):
-        raise _Reason(f'"time" is not by RFC 3339 (as 2026-11-16T05:12:00.123Z): {str(time)[:40]}')
+        return f'"time" is not by RFC 3339 (as 2026-11-16T05:12:00.123Z): {str(time)[:40]}'
     if isinstance(members["level"], bool) or not isinstance(members["level"], str | int):
-        raise _Reason('"level" is neither a name nor a whole number')
-    members["time"] = _FRACTION.sub(r"\1", time)
-    try:
-        return msgspec.convert(members, Event)
-    except (ValueError, OverflowError) as error:
-        what, _, where = str(error).partition(" - at `$.")
-        name = where.rstrip("`")
-        raise _Reason(f'"{name}": {what[:1].lower()}{what[1:]}' if name else what) from None
+        return '"level" is neither a name nor a whole number'
+    what, _, where = error.partition(" - at `$.")
+    name = where.rstrip("`")
+    return f'"{name}": {what[:1].lower()}{what[1:]}' if name else what
 
 
 @contextmanager
