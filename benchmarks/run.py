@@ -209,7 +209,7 @@ def rehearsed_and_changed(events: Path, folder: Path, routes: float, stdlib_file
         box = Sandbox(target, most_bytes=1 << 40, most_files=1000)
         rehearsal = Rehearsal(Router(plan), Place(plan, "/", box))
         with events.open("rb") as file:
-            rehearsal.run(EventStream(str(events), scale=plan.scale).read(file))
+            EventStream(str(events), scale=plan.scale).count(file, rehearsal)
         rehearsal.finish()
 
     before = read_plan(folder / "plan.yaml")

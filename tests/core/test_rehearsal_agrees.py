@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import io
 import json
 import tempfile
-from datetime import UTC, datetime, timedelta
+from datetime import UTC, datetime, timedelta, timezone
 from pathlib import Path
 from typing import Any
+from unittest import mock
 
+import msgspec
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -18,6 +21,7 @@ from vetrina.core.events import Event
 from vetrina.core.origins import DEFAULT
 from vetrina.core.plan import Buffer
 from vetrina.core.routing import Router
+from vetrina.formats.events import EventStream
 from vetrina.sinks.kinds import kinds
 from vetrina.sinks.kinds._outlet import Place
 from vetrina.sinks.packing import pack, unpacked
@@ -85,7 +89,7 @@ def documents(draw: st.DrawFn) -> str:
             )
         )
         template = draw(st.sampled_from(["{message}", "rows", "{time} {message|cut 3}"]))
-        encoding = draw(st.sampled_from(["utf-8", "utf-16-le", "latin-1"]))
+        encoding = draw(st.sampled_from(["utf-8", "utf-8", "utf-8", "utf-16-le", "latin-1"]))
         appenders[name] = {"sink": "file", "template": template, "encoding": encoding, **draw(rolls(name)), **more}
     appenders["wire"] = {"sink": "console"}
     to = draw(st.lists(st.sampled_from([*names, "wire"]), min_size=1, max_size=5))
@@ -109,26 +113,34 @@ def streams(draw: st.DrawFn) -> list[Event]:
         time += timedelta(seconds=draw(st.sampled_from([0, 0, 1, 40, 3600, -5, 90_000])))
         events.append(
             Event(
-                time,
+                time.astimezone(draw(st.sampled_from([UTC, UTC, timezone(timedelta(hours=5, minutes=30))]))),
                 draw(st.sampled_from(["info", "error"])),
                 draw(st.sampled_from(["", "a", "b"])),
                 draw(st.sampled_from(["x", "message", "é" * 9, "a,b\nc", "long " * 12])),
-                count=draw(st.sampled_from([None, None, 3])),
-                mark=draw(st.sampled_from([None, None, None, "start", "stop"])),
+                count=draw(st.sampled_from([*[None] * 5, 3])),
+                mark=draw(st.sampled_from([*[None] * 8, "start", "stop"])),
             )
         )
     return events
 
 
-@settings(max_examples=120)
-@given(documents(), streams())
-def test_the_folder_agrees_with_the_simulation(text: str, events: list[Event]) -> None:
+def play(rehearsal: Rehearsal, events: list[Event], block: int = 4000) -> None:
+    """Send events through as lines of a file that is read in blocks of so many bytes."""
+    data = b"\n".join(msgspec.json.encode(event) for event in events)
+    with mock.patch("vetrina.formats.lines._BLOCK", block):
+        EventStream("events.jsonl", scale=rehearsal.router.plan.scale).count(io.BytesIO(data), rehearsal)
+    assert rehearsal.events == len(events)
+
+
+@settings(max_examples=150)
+@given(documents(), streams(), st.integers(60, 4000))
+def test_the_folder_agrees_with_the_simulation(text: str, events: list[Event], block: int) -> None:
     plan = in_force(text).plan
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
         rehearsal = Rehearsal(Router(plan), Place(plan, "/", Sandbox(folder, most_bytes=1 << 30, most_files=10_000)))
 
-        rehearsal.run(events)
+        play(rehearsal, events, block)
         rehearsal.finish()
 
         assert list(differences(rehearsal, events, folder)) == []
@@ -252,7 +264,7 @@ def test_a_folder_that_differs_is_told(tmp_path: Path, tamper: Any, expected: st
     plan = in_force(KINDS_PLAN).plan
     events = [Event(START + timedelta(seconds=at), "info", "a", f"message {at} is \u00e9") for at in range(3)]
     rehearsal = Rehearsal(Router(plan), Place(plan, "/", Sandbox(tmp_path, most_bytes=1 << 20, most_files=100)))
-    rehearsal.run(events)
+    play(rehearsal, events)
     rehearsal.finish()
 
     tamper(tmp_path)

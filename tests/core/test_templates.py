@@ -6,6 +6,8 @@ from datetime import UTC, datetime, timedelta, timezone
 from typing import Any
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from plans import faults
 from vetrina.core.events import ErrorDetail, Event, SourcePosition, filled, text_of
@@ -169,3 +171,58 @@ def test_the_ends_of_the_calendar_do_not_overflow(time: datetime) -> None:
         stamped = time.replace(tzinfo=timezone(timedelta(hours=offset)))
         assert clocks.iso(clocks.zone("Pacific/Auckland"))(stamped)
         assert clocks.iso(UTC)(stamped)
+
+
+TURNS = ["1972-01-07T00:44:00", "1866-09-21T23:10:00", "2026-10-25T00:59:30", "2026-03-29T00:59:59", "0001-01-01T00:00:00", "9999-12-31T23:58:00", "2026-11-09T05:12:58", "1582-10-15T00:00:00"]  # fmt: skip
+"""Times near which a zone's offset changes, has seconds, or overflows the calendar."""
+MOMENTS = st.builds(
+    lambda text, seconds, micros: (
+        datetime.fromisoformat(text).replace(tzinfo=UTC, microsecond=micros) + timedelta(seconds=seconds)
+    ),
+    st.sampled_from(TURNS),
+    st.integers(0, 119),
+    st.sampled_from([0, 1, 999, 1000, 312_456, 999_999]),
+)
+PATTERNS = ["%Y-%m-%d %H:%M:%S.%3f", "%H:%M:%S", "%H:%M", "%S", "%3f", "%6f|%S", "%S.%6f %z %Z", "%I:%M:%S,%3f %p", "%S %S", "%d %b", "%%S %S%%", "%Y%j%H%M%S%6fZ"]  # fmt: skip
+ZONES = ["UTC", "Europe/Rome", "Africa/Monrovia", "Asia/Kathmandu", "Pacific/Apia"]
+
+
+@given(st.sampled_from(PATTERNS), st.sampled_from(ZONES), st.lists(MOMENTS, max_size=12), st.booleans())
+def test_a_stream_of_times_looks_as_each_by_itself(pattern: str, zone: str, times: list[datetime], offset: bool) -> None:
+    place = clocks.zone(zone)
+    pattern = pattern.replace("|", ",")
+    render = text_template(f"{{time|{pattern}}} {{time}}", Setting(zone=place)).compile()
+    for time in times:
+        told = time.astimezone(timezone(timedelta(hours=5, minutes=45))) if offset and 2 < time.year < 9999 else time
+
+        assert render(Event(told, 9, "a", "m"), 1) == f"{clocks.by_pattern(pattern, place)(time)} {clocks.iso(place)(time)}"
+
+
+PIECES = [
+    "{level|upper|pad 6}", "{severity}", "{logger|last 1}", "{logger}", "{time}", "{time|in Europe/Rome|%d %B %H:%M:%S}", "{message}", "{text|oneline}",
+    '{error|before "\\n"}', "{error|pad 5}", "{error|or -}", "{error|lines 1|zeros 3}", "{error|mask|indent 2}", "{thread|or -}", "{fields}",
+    "{field badge|cut 2}", "{sequence}", " ", "é", "{{", "x",
+]  # fmt: skip
+SOME = st.builds(
+    Event,
+    MOMENTS,
+    st.sampled_from(["info", "WARN", "wire", 7, "9"]),
+    st.sampled_from(["", "ropeway", "ropeway.café"]),
+    st.sampled_from(["plain", "badge {badge} at {gate}", "{badge}", "{gone} é {badge} {gate} {badge}"]),
+    st.sampled_from([None, {}, {"badge": 4711, "gate": "valley"}, {"badge": True, "gate": "é"}, {"badge": [1], "gate": 1.0}]),
+    st.sampled_from([None, "", "Boom: x\n  at one", ErrorDetail(), ErrorDetail("T", "m")]),
+    st.sampled_from([None, "t-1", 5]),
+)
+
+
+@given(st.lists(st.sampled_from(PIECES), min_size=1, max_size=8).map("".join), st.lists(SOME, min_size=1, max_size=10))
+def test_what_is_put_together_once_is_what_each_event_gives(text: str, events: list[Event]) -> None:
+    template = text_template(text, Setting(scale=Scale({"wire": 7})))
+    render, make, measure = template.compile("\n"), template.compile_for("\n"), template.compile_length("\n")
+    made = {(event.logger, event.level): (make(event), measure(event)) for event in events}
+    for number, event in enumerate(events, start=1):
+        short, length = made[event.logger, event.level]
+        whole = render(event, number)
+
+        assert short(event, number) == whole
+        assert length(event, number) == len(whole.encode())

@@ -13,11 +13,12 @@ from msgspec import Struct, field
 
 from vetrina.core.conditions import json_equal
 from vetrina.core.events import MISSING, SHAPES, Event, look_up, text_of, unfilled
+from vetrina.core.flows import Flows
 from vetrina.core.levels import LevelRange
 from vetrina.core.loggers import below
 from vetrina.core.plan import Appender, Plan
 from vetrina.core.routing import EARLY_GATES, Decision, Route, Router
-from vetrina.core.templates.compiling import Measure
+from vetrina.core.templates.compiling import MakeMeasure, Measure
 
 
 def ending_of(appender: Appender) -> str:
@@ -32,13 +33,17 @@ def to_bytes(text: str, encoding: str) -> bytes:
     return text.encode(encoding, "backslashreplace")
 
 
-def measure(appender: Appender) -> Measure:
-    """Return the function from (event, number) to the bytes that the appender writes for it."""
+def measures(appender: Appender) -> MakeMeasure:
+    """Return the function from an event to what measures those of its logger and level.
+
+    That is the function from (event, number) to the bytes that the appender writes for it.
+    """
     ending, encoding = ending_of(appender), appender.encoding
     if encoding == "utf-8":
         return appender.template.compile_length(ending)
     render = appender.template.compile(ending)
-    return lambda event, number: len(to_bytes(render(event, number), encoding))
+    measure: Measure = lambda event, number: len(to_bytes(render(event, number), encoding))  # noqa: E731  (one for all)
+    return lambda _event: measure
 
 
 class AppenderCount(Struct):
@@ -78,12 +83,13 @@ class Traffic(Struct):
 class _Flow:
     """The events of one (logger, level as written) whose route is settled, or what is left to ask of them."""
 
-    __slots__ = ("count", "decision", "logger", "measures", "route", "severity", "sizes")
+    __slots__ = ("count", "decision", "logger", "measures", "route", "severity", "sizes", "ways")
 
     def __init__(self, logger: str, severity: int, decision: Decision) -> None:
         self.logger, self.severity, self.decision = logger, severity, decision
         self.route = decision.route
         self.count = 0
+        self.ways: tuple[MakeMeasure, ...] = ()
         self.measures: tuple[Measure, ...] = ()
         self.sizes: list[int] = []
 
@@ -94,9 +100,9 @@ class Counter:
     def __init__(self, router: Router, *, with_bytes: bool = True) -> None:
         self.router = router
         self.with_bytes = with_bytes
-        self._flows: dict[tuple[str, int | str], _Flow] = {}
+        self._flows: Flows[_Flow] = Flows()
         self._routes: dict[tuple[str, int, Route], int] = {}
-        self._measures: dict[object, Measure] = {}
+        self._measures: dict[object, MakeMeasure] = {}
         self._keys = {name: (one.template.key(), ending_of(one), one.encoding) for name, one in router.plan.appenders.items()}
         self._bytes: dict[str, int] = dict.fromkeys(router.plan.appenders, 0)
         self._unfilled = 0
@@ -116,16 +122,19 @@ class Counter:
         read wrongly: with an offset other than UTC's. Nothing else is done per event, for this is the inner loop of
         millions.
         """
-        flows, shapes, number, at = self._flows, SHAPES, self._number, -1
-        for at, line in enumerate(lines):
+        flows, shapes, number = self._flows.by_logger, SHAPES, self._number
+        begun, refused = number, 0
+        for line in lines:
             try:
                 event = read(line)
-                flow = flows[event.logger, event.level]
+                flow = flows[event.logger][event.level]
                 if event.time.tzinfo is not UTC:
                     raise KeyError  # noqa: TRY301  (looked at closely)
             except (ValueError, KeyError, RecursionError):
-                rescued = rescue(at, line)
-                if rescued is not None:
+                rescued = rescue(number - begun + refused, line)
+                if rescued is None:
+                    refused += 1
+                else:
                     self._number = number
                     self._count(rescued)
                     number = self._number
@@ -145,14 +154,11 @@ class Counter:
                 for turn, one in enumerate(flow.measures):
                     flow.sizes[turn] += one(event, number)
         self._number = number
-        return at + 1
+        return number - begun + refused
 
     def _count(self, event: Event) -> None:
         self._number += 1
-        try:
-            flow = self._flows[event.logger, event.level]
-        except KeyError:
-            flow = self._flow(event)
+        flow = self._flows.get(event) or self._flow(event)
         count = event.count or 1
         self._unfilled += unfilled(event) * count
         if flow.route is None:
@@ -161,7 +167,7 @@ class Counter:
             self._routes[key] = self._routes.get(key, 0) + count
             if self.with_bytes:
                 for delivery in route.deliveries:
-                    self._bytes[delivery.appender] += self._measure(delivery.appender)(event, self._number) * count
+                    self._bytes[delivery.appender] += self._measure(delivery.appender)(event)(event, self._number) * count
             return
         flow.count += count
         for turn, one in enumerate(flow.measures):
@@ -171,27 +177,27 @@ class Counter:
         decision = self.router.decide(event.logger, event.level)
         flow = _Flow(event.logger or "root", self.router.severities[event.level], decision)
         if self.with_bytes and decision.route is not None:
-            flow.measures = tuple(dict.fromkeys(self._measure(one.appender) for one in decision.route.deliveries))
+            flow.ways = tuple(dict.fromkeys(self._measure(one.appender) for one in decision.route.deliveries))
+            flow.measures = tuple(way(event) for way in flow.ways)
             flow.sizes = [0] * len(flow.measures)
-        self._flows[event.logger, event.level] = flow
-        return flow
+        return self._flows.keep(event, flow)
 
-    def _measure(self, appender: str) -> Measure:
-        """Return the appender's measure; appenders that write alike share one."""
+    def _measure(self, appender: str) -> MakeMeasure:
+        """Return how the appender's events are measured; appenders that write alike share one."""
         key = self._keys[appender]
         known = self._measures.get(key)
         if known is None:
-            known = self._measures[key] = measure(self.router.plan.appenders[appender])
+            known = self._measures[key] = measures(self.router.plan.appenders[appender])
         return known
 
     def result(self) -> Traffic:
         """Return the sums so far."""
         traffic = Traffic(unfilled=self._unfilled, bytes_known=self.with_bytes)
         traffic.appenders = {name: AppenderCount(bytes=size) for name, size in self._bytes.items()}
-        for flow in self._flows.values():
+        for flow in self._flows:
             if flow.route is not None:
                 _add(traffic, flow.logger, flow.severity, flow.route, flow.count)
-                sizes = dict(zip(flow.measures, flow.sizes, strict=True))
+                sizes = dict(zip(flow.ways, flow.sizes, strict=True))
                 for delivery in flow.route.deliveries if self.with_bytes else ():
                     traffic.appenders[delivery.appender].bytes += sizes[self._measure(delivery.appender)]
         for (logger, severity, route), count in self._routes.items():

@@ -7,15 +7,17 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 from contextlib import suppress
-from datetime import datetime, timedelta
+from datetime import UTC, datetime, timedelta
 from random import Random
 
 from msgspec import Struct, field
 
 from vetrina.core.buffers import Waiting
 from vetrina.core.events import Event
+from vetrina.core.flows import Flows
 from vetrina.core.plan import Appender
 from vetrina.core.routing import Route, Router
+from vetrina.core.templates.compiling import MakeRender, Render
 from vetrina.core.traffic import ending_of, to_bytes
 from vetrina.sinks.kinds import outlet
 from vetrina.sinks.kinds._outlet import Outlet, Parcel, Place, Undelivered
@@ -23,9 +25,7 @@ from vetrina.sinks.kinds.file import RolledFile
 from vetrina.sinks.sandbox import DiskFull, LimitReached
 
 _SAMPLES = 4096
-_FLOWS = 65_536
-_OFTEN = 1023
-_LONG_LINE = 1 << 16
+_LONG_AGO = datetime.min.replace(tzinfo=UTC)
 
 
 class Troubles(Struct, frozen=True):
@@ -91,10 +91,17 @@ class _Lane:
         self.sum = Sum()
         self.render = appender.template.compile(ending_of(appender))
         self.encoding = appender.encoding
+        self._renders: MakeRender | None = None
         self.down: tuple[tuple[datetime, datetime], ...] = ()
         self.write: Callable[[datetime, bytes, int], None] | None = None
         self.written = 0
         self.writes = 0
+
+    def render_for(self, event: Event) -> Render:
+        """Return what renders the events of an event's logger and level."""
+        if self._renders is None:
+            self._renders = self.appender.template.compile_for(ending_of(self.appender))
+        return self._renders(event)
 
     def settle(self, disk: int | None) -> None:
         """Find the short way: a file that waits for nothing is written at once, and nothing is late."""
@@ -106,10 +113,31 @@ class _Lane:
         return (self.appender.template.key(), ending_of(self.appender), self.encoding)
 
 
-_Writers = list[tuple[Callable[[Event, int], str], str, list[tuple[_Lane, int]]]]
+_Writers = list[tuple[Render, str, list[tuple[_Lane, int]]]]
+_ShortWriters = list[tuple[Render, tuple[Callable[[str], None], ...]]]
 
 
-_Flow = list[tuple[Callable[[Event, int], str], tuple[Callable[[bytes], None], ...]]]
+class _Flow:
+    """The short way of one logger and level: what renders, and the files' blocks that the text is added to.
+
+    It holds for times before ``until``, where a file of it rolls; None where none does. Without ``writers`` there is no
+    short way.
+    """
+
+    __slots__ = ("lanes", "until", "writers")
+
+    def __init__(self, writers: _ShortWriters | None = None) -> None:
+        self.writers = writers
+        self.lanes: list[_Lane] = []
+        self.until: datetime | None = None
+
+    def settle(self) -> None:
+        """Find until when the files stay as they are."""
+        ends = [lane.outlet.quick_until for lane in self.lanes if isinstance(lane.outlet, RolledFile)]
+        self.until = min((end for end in ends if end is not None), default=None)
+
+
+_LONG_WAY = _Flow()
 
 
 class Rehearsal:
@@ -125,75 +153,97 @@ class Rehearsal:
             lane.settle(place.sandbox.disk)
         self._crash_at = self.troubles.crash_at
         self._known: dict[int, tuple[Route, _Writers]] = {}
-        self._now: datetime | None = None
-        self._flows: dict[tuple[str, int | str], _Flow] = {}
+        self._now = _LONG_AGO
+        self._flows: Flows[_Flow] = Flows(65_536)
         self._quick: list[_Lane] = []
-        self._asked: set[tuple[str, int | str]] = set()
+        self._times_matter = any(lane.write is None for lane in self.lanes.values())
 
-    def run(self, events: Iterable[Event]) -> None:
-        """Send events through, the quickest way for those that only reach files that neither roll nor wait."""
-        flows, number, last = self._flows, self.events, None
-        for event in events:
-            flow = flows.get((event.logger, event.level))
-            if flow is None or event.mark is not None or event.count is not None or self._crash_at is not None:
-                self.events = number
-                self._quick_count()
+    def feed_lines(
+        self, lines: Iterable[bytes], read: Callable[[bytes], Event], rescue: Callable[[int, bytes], Event | None]
+    ) -> int:
+        """Send lines through, as `Counter.feed_lines` counts them; return how many there were.
+
+        The short way is for events that only reach files which are open and take what comes: nothing but their text is
+        made, and put into the files' blocks, which are written when the lines are through.
+        """
+        flows, now, times_matter = self._flows.by_logger, self._now, self._times_matter
+        number = begun = self.events
+        refused = 0
+        for line in lines:
+            try:
+                event = read(line)
+                flow = flows[event.logger][event.level]
+                time = event.time
+                if time.tzinfo is not UTC:
+                    raise KeyError  # noqa: TRY301  (looked at closely)
+            except (ValueError, KeyError, RecursionError):
+                rescued = rescue(number - begun + refused, line)
+                if rescued is None:
+                    refused += 1
+                    continue
+                event, time = rescued, rescued.time
+                flow = self._flows.get(event) or _LONG_WAY
+            if (
+                (writers := flow.writers) is None
+                or event.mark is not None
+                or event.count is not None
+                or (flow.until is not None and time >= flow.until)
+            ):
+                self.events, self._now = number, now
                 self.take(event)
-                number = self.events
+                number, now = self.events, self._now
                 continue
             number += 1
-            last = event
-            for render, adders in flow:
-                data = render(event, number).encode()
+            if times_matter and time > now:
+                now = time
+            for render, adders in writers:
+                text = render(event, number)
                 for add in adders:
-                    add(data)
-                if len(data) > _LONG_LINE:
-                    self._quick_count()
-            if not number & _OFTEN:
-                self._quick_count()
-        self.events = number
-        self._quick_count()
-        if last is not None and (self._now is None or last.time > self._now):
-            self._now = last.time
+                    add(text)
+        self.events, self._now = number, now
+        self._settle_blocks(write=True)
+        return number - begun + refused
 
-    def _quick_count(self) -> None:
-        """Write what was put into files without asking, and count it."""
+    def _settle_blocks(self, *, write: bool = False) -> None:
+        """Count what was put into files the short way, and have it written where that is wanted."""
         for lane in self._quick:
             if isinstance(lane.outlet, RolledFile):
-                count = lane.outlet.settle_block()
+                count = lane.outlet.settle_block(write=write)
                 lane.written += count
                 lane.writes += count
 
     def _learn(self, event: Event, writers: _Writers) -> None:
-        """Remember the short way of an event's logger and level, where it has one; each is asked once."""
-        if len(self._asked) >= _FLOWS:
-            return
-        self._asked.add((event.logger, event.level))
-        if self.router.decide(event.logger, event.level).route is None:
-            return
-        flow: _Flow = []
-        used: list[_Lane] = []
-        for render, encoding, lanes in writers:
+        """Remember the short way of an event's logger and level, or that there is none."""
+        settled = self.router.decide(event.logger, event.level).route is not None
+        flow = self._flows.keep(event, self._short_way(event, writers) if settled else _LONG_WAY)
+        self._quick += [lane for lane in flow.lanes if lane not in self._quick]
+
+    @staticmethod
+    def _short_way(event: Event, writers: _Writers) -> _Flow:
+        short: _ShortWriters = []
+        found = _Flow(short)
+        for _, encoding, lanes in writers:
             blocks = [
                 lane.outlet.quick_block() if lane.write is not None and isinstance(lane.outlet, RolledFile) else None
                 for lane, _ in lanes
             ]
             if encoding != "utf-8" or None in blocks or any(times != 1 for _, times in lanes):
-                return
-            flow.append((render, tuple(block.append for block in blocks if block is not None)))
-            used += [lane for lane, _ in lanes]
-        self._flows[event.logger, event.level] = flow
-        self._quick += [lane for lane in used if lane not in self._quick]
+                return _LONG_WAY
+            short.append((lanes[0][0].render_for(event), tuple(block.append for block in blocks if block is not None)))
+            found.lanes += [lane for lane, _ in lanes]
+        found.settle()
+        return found
 
     def take(self, event: Event) -> None:
         """Send one event through."""
+        self._settle_blocks()
         self.events += 1
         time = event.time
-        if self._now is None or time > self._now:
-            self._now = time
+        self._now = max(self._now, time)
         if self._crash_at is not None and time >= self._crash_at:
             self._crash_at = None
             self._crash()
+            self._flows.clear()
         if event.mark is not None:
             self._mark(event.mark, time)
         route = self.router.route(event)
@@ -213,15 +263,18 @@ class Rehearsal:
                 parcel = Parcel(event, self.events, self.router.severities[event.level], data, times * count)
                 lane.sum.reached += parcel.times
                 self._arrive(lane, time, parcel)
-        if (event.logger, event.level) not in self._asked:
+        flow = self._flows.get(event)
+        if flow is None:
             self._learn(event, known[1])
+        elif flow.until is not None:
+            flow.settle()
 
     def _known_route(self, route: Route) -> tuple[Route, _Writers]:
         """Return the lanes that a route reaches, those that write the same bytes together: they are made once."""
         times: dict[str, int] = {}
         for one in route.deliveries:
             times[one.appender] = times.get(one.appender, 0) + 1
-        writers: dict[object, tuple[Callable[[Event, int], str], str, list[tuple[_Lane, int]]]] = {}
+        writers: dict[object, tuple[Render, str, list[tuple[_Lane, int]]]] = {}
         for name, number in times.items():
             lane = self.lanes[name]
             writers.setdefault(lane.writer_key(), (lane.render, lane.encoding, []))[2].append((lane, number))
@@ -245,7 +298,7 @@ class Rehearsal:
     def _deliver(self, lane: _Lane, group: list[Parcel]) -> None:
         if not group:
             return
-        now = self._now or group[-1].event.time
+        now = self._now
         if any(begun <= now < ended for begun, ended in lane.down):
             self._failed(lane, group, "sink down")
             return

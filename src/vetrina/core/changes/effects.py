@@ -14,12 +14,13 @@ from datetime import UTC, date, datetime, timedelta
 from msgspec import Struct, field
 
 from vetrina.core.events import Event
+from vetrina.core.flows import Flows
 from vetrina.core.plan import Plan
 from vetrina.core.rolling.traffic_models import Stream
 from vetrina.core.routing import Route, Router
 from vetrina.core.templates import clocks
-from vetrina.core.templates.compiling import Measure
-from vetrina.core.traffic import ending_of, measure, to_bytes
+from vetrina.core.templates.compiling import MakeMeasure, Measure
+from vetrina.core.traffic import ending_of, measures, to_bytes
 
 _SAMPLES = 64
 _USUAL_SIZE = 100
@@ -118,12 +119,13 @@ class Effects(Struct):
 class _Pair:
     """Both routes of the events of one logger and level (or of one such pair of routes), counted together."""
 
-    __slots__ = ("after", "before", "count", "logger", "new", "settled", "severity", "sizes", "slots")
+    __slots__ = ("after", "before", "count", "logger", "new", "settled", "severity", "sizes", "slots", "ways")
 
     def __init__(self, logger: str, severity: int, before: Route | None, after: Route | None) -> None:
         self.logger, self.severity, self.before, self.after = logger, severity, before, after
         self.settled = before is not None and after is not None
         self.count = 0
+        self.ways: tuple[MakeMeasure, ...] = ()
         self.slots: tuple[Measure, ...] = ()
         self.sizes: list[int] = []
         self.new: tuple[tuple[str, Measure], ...] = ()
@@ -136,7 +138,7 @@ _Split = tuple[str, int, Route, Route]
 class _Day(Struct):
     """The pairs of one day."""
 
-    pairs: dict[_Key, _Pair] = field(default_factory=dict)
+    pairs: Flows[_Pair] = field(default_factory=Flows)
     split: dict[_Split, _Pair] = field(default_factory=dict)
 
 
@@ -146,7 +148,7 @@ class Comparison:
     def __init__(self, before: Router, after: Router) -> None:
         self.before, self.after = before, after
         self._zone = clocks.zone(before.plan.zone)
-        self._measures: dict[object, Measure] = {}
+        self._measures: dict[object, MakeMeasure] = {}
         self._sides = (_Side(before.plan, self._measures), _Side(after.plan, self._measures))
         self._days: dict[date, _Day] = {}
         self._day = _Day()
@@ -164,8 +166,8 @@ class Comparison:
         self, lines: Iterable[bytes], read: Callable[[bytes], Event], rescue: Callable[[int, bytes], Event | None]
     ) -> int:
         """Count lines, as `Counter.feed_lines` does; return how many there were."""
-        at = -1
-        for at, line in enumerate(lines):
+        begun, refused = self._number, 0
+        for line in lines:
             try:
                 event = read(line)
                 time = event.time
@@ -173,10 +175,12 @@ class Comparison:
                     raise KeyError  # noqa: TRY301  (looked at closely)
                 if not self._begun <= time < self._ended:
                     self._turn(time)
-                pair = self._day.pairs.get((event.logger, event.level)) or self._pair(event)
+                pair = self._day.pairs.by_logger[event.logger][event.level]
             except (ValueError, KeyError, RecursionError):
-                rescued = rescue(at, line)
-                if rescued is not None:
+                rescued = rescue(self._number - begun + refused, line)
+                if rescued is None:
+                    refused += 1
+                else:
                     self._count(rescued)
                 continue
             if not pair.settled or pair.new or event.count is not None:
@@ -190,7 +194,7 @@ class Comparison:
                 self._first = time
             for turn, one in enumerate(pair.slots):
                 pair.sizes[turn] += one(event, self._number)
-        return at + 1
+        return self._number - begun + refused
 
     def _turn(self, time: datetime) -> None:
         """Go to the day of a time; a day begins at midnight of the plan's zone."""
@@ -213,13 +217,13 @@ class Comparison:
             self._turn(event.time)
         self._note(event.time)
         self._number += 1
-        pair = self._day.pairs.get((event.logger, event.level)) or self._pair(event)
+        pair = self._day.pairs.get(event) or self._pair(event)
         if not pair.settled:
             before = self.before.route(event) if pair.before is None else pair.before
             after = self.after.route(event) if pair.after is None else pair.after
             key = (pair.logger, pair.severity, before, after)
             known = self._day.split.get(key)
-            pair = known if known is not None else self._day.split.setdefault(key, self._filled(_Pair(*key)))
+            pair = known if known is not None else self._day.split.setdefault(key, self._filled(_Pair(*key), event))
         count = event.count or 1
         pair.count += count
         for turn, one in enumerate(pair.slots):
@@ -234,20 +238,20 @@ class Comparison:
         severity = self.before.severities[event.level]
         routes = self.before.decide(event.logger, event.level).route, self.after.decide(event.logger, event.level).route
         pair = _Pair(event.logger or "root", severity, *routes)
-        self._day.pairs[event.logger, event.level] = self._filled(pair) if pair.settled else pair
-        return pair
+        return self._day.pairs.keep(event, self._filled(pair, event) if pair.settled else pair)
 
-    def _filled(self, pair: _Pair) -> _Pair:
+    def _filled(self, pair: _Pair, event: Event) -> _Pair:
         """Give a settled pair what measures its events, and who of them is new."""
         assert pair.before is not None  # noqa: S101  (settled)
         assert pair.after is not None  # noqa: S101  (settled)
         old, new = self._sides
-        measures = [old.measure(one.appender) for one in pair.before.deliveries]
-        measures += [new.measure(one.appender) for one in pair.after.deliveries]
-        pair.slots = tuple(dict.fromkeys(measures))
+        ways = [old.measure(one.appender) for one in pair.before.deliveries]
+        ways += [new.measure(one.appender) for one in pair.after.deliveries]
+        pair.ways = tuple(dict.fromkeys(ways))
+        pair.slots = tuple(way(event) for way in pair.ways)
         pair.sizes = [0] * len(pair.slots)
         gained = _names(pair.after) - _names(pair.before)
-        pair.new = tuple((name, new.measure(name)) for name in gained)
+        pair.new = tuple((name, new.measure(name)(event)) for name in gained)
         return pair
 
     def result(self, streams: Iterable[Stream] = ()) -> Effects:
@@ -258,7 +262,7 @@ class Comparison:
         names = dict.fromkeys([*self.before.plan.appenders, *self.after.plan.appenders])
         found.appenders = {name: Shift() for name in names}
         for day, here in sorted(self._days.items()):
-            for pair in [*here.pairs.values(), *here.split.values()]:
+            for pair in [*here.pairs, *here.split.values()]:
                 if pair.count:
                     self._add(found, day, pair)
         for stream in streams:
@@ -289,7 +293,7 @@ class Comparison:
         own = (pair.logger, pair.severity)
         found.recorded[own] = found.recorded.get(own, 0) + pair.count
         old, new = _names(pair.before), _names(pair.after)
-        sizes = dict(zip(pair.slots, pair.sizes, strict=True))
+        sizes = dict(zip(pair.ways, pair.sizes, strict=True))
         for name in old | new:
             was, now = old.get(name, 0), new.get(name, 0)
             size_before = sizes[self._sides[0].measure(name)] if was else 0
@@ -316,10 +320,12 @@ class Comparison:
         if not count:
             return
         event = Event(found.first or _SOME_TIME, stream.severity, stream.logger, "")
-        pair = self._filled(_Pair(stream.logger or "root", stream.severity, self.before.route(event), self.after.route(event)))
+        pair = self._filled(
+            _Pair(stream.logger or "root", stream.severity, self.before.route(event), self.after.route(event)), event
+        )
         pair.count = count
-        for turn, slot in enumerate(pair.slots):
-            names = [name for side in self._sides for name in side.plan.appenders if side.measure(name) is slot]
+        for turn, way in enumerate(pair.ways):
+            names = [name for side in self._sides for name in side.plan.appenders if side.measure(name) is way]
             size = stream.size if stream.size is not None else _mean(found, names, stream.severity)
             pair.sizes[turn] = size * count
         self._add(found, None, pair)
@@ -328,13 +334,13 @@ class Comparison:
 class _Side:
     """One plan's measures; appenders that write alike, also those of the other plan, share one."""
 
-    def __init__(self, plan: Plan, known: dict[object, Measure]) -> None:
+    def __init__(self, plan: Plan, known: dict[object, MakeMeasure]) -> None:
         self.plan = plan
         self._known = known
-        self._own: dict[str, Measure] = {}
+        self._own: dict[str, MakeMeasure] = {}
 
-    def measure(self, name: str) -> Measure:
-        """Return the measure of an appender."""
+    def measure(self, name: str) -> MakeMeasure:
+        """Return how an appender's events are measured."""
         found = self._own.get(name)
         if found is None:
             one = self.plan.appenders[name]
@@ -342,7 +348,7 @@ class _Side:
             level_names = tuple(sorted(setting.scale.extra.items()))
             setting_key = (str(setting.zone), setting.separator, level_names, setting.mask)
             key = (one.template.key(), ending_of(one), one.encoding, setting_key)
-            found = self._own[name] = self._known.setdefault(key, measure(one))
+            found = self._own[name] = self._known.setdefault(key, measures(one))
         return found
 
     def header(self, name: str) -> int:

@@ -8,12 +8,14 @@ from datetime import UTC, datetime, timedelta, tzinfo
 from msgspec import Struct
 
 from vetrina.core.events import Event
+from vetrina.core.flows import Flows
 from vetrina.core.plan import Appender
 from vetrina.core.rolling.simulation import FileSimulation, Packer
 from vetrina.core.rolling.traffic_models import Stream, StreamFeeder
 from vetrina.core.routing import Route, Router
 from vetrina.core.templates import clocks
-from vetrina.core.traffic import ending_of, measure, to_bytes
+from vetrina.core.templates.compiling import MakeMeasure, Measure
+from vetrina.core.traffic import ending_of, measures, to_bytes
 
 _SOME_TIME = datetime(2026, 1, 1, tzinfo=UTC)
 _SOME_SIZE = 100
@@ -27,13 +29,16 @@ class Lane(Struct):
 
     appender: Appender
     simulation: FileSimulation
-    size: Callable[[Event, int], int]
+    measures: MakeMeasure
     content: Callable[[Event, int], bytes] | None
     watches_starts: bool
     make: Callable[[float | None], FileSimulation]
     hours: dict[datetime, list[int]] = {}
     levels: dict[int, list[int]] = {}
     hour: list[int] | None = None
+
+
+Reached = tuple[Lane, int, Measure]
 
 
 class Rolling:
@@ -54,7 +59,7 @@ class Rolling:
         self.tracks_levels = False
         self._feeder: StreamFeeder | None = None
         self._begun = self._ended = _SOME_TIME
-        self._flows: dict[tuple[str, int | str], list[tuple[Lane, int]]] = {}
+        self._flows: Flows[list[Reached]] = Flows(65_536)
         zone = clocks.zone(router.plan.zone)
         self.lanes: dict[str, Lane] = {}
         for one in router.plan.appenders.values():
@@ -62,7 +67,7 @@ class Rolling:
                 packed = ratio if ratios is None else ratios.get(one.name, ratio)
                 self.lanes[one.name] = _lane(one, zone, packed, packer, every_file=every_file)
         self._watching = [lane for lane in self.lanes.values() if lane.watches_starts]
-        self._known: dict[int, tuple[Route, list[tuple[Lane, int]]]] = {}
+        self._known: dict[tuple[int, str, int | str], tuple[Route, list[Reached]]] = {}
 
     def feed(self, events: Iterable[Event]) -> None:
         """Send events through; each must have a level that the plan knows."""
@@ -81,11 +86,11 @@ class Rolling:
         if event.mark == "start":
             for lane in self._watching:
                 lane.simulation.start(time)
-        reached = self._flows.get((event.logger, event.level))
+        reached = self._flows.get(event)
         if reached is None:
             reached = self._reached(event)
-        for lane, times in reached:
-            size = lane.size(event, self.events)
+        for lane, times, measure in reached:
+            size = measure(event, self.events)
             data = lane.content(event, self.events) if lane.content else b""
             count = times * event.count if event.count else times
             lane.simulation.write(time, size, count, data)
@@ -106,20 +111,20 @@ class Rolling:
         for lane in self.lanes.values():
             lane.hour = None
 
-    def _reached(self, event: Event) -> list[tuple[Lane, int]]:
+    def _reached(self, event: Event) -> list[Reached]:
         """Return the lanes that an event reaches; those of a settled logger and level are remembered."""
         decision = self.router.decide(event.logger, event.level)
-        found = self.reached(decision.follow(event))
-        if decision.route is not None and len(self._flows) < 65_536:
-            self._flows[event.logger, event.level] = found
+        found = self.reached(decision.follow(event), event)
+        if decision.route is not None:
+            self._flows.keep(event, found)
         return found
 
     def add_streams(self, streams: Iterable[Stream], means: dict[str, dict[int, int]]) -> None:
         """Add streams that no event file has; ``means`` are bytes by appender and severity, for those without a size."""
         fed = []
         for one in streams:
-            route = self.router.route(Event(_SOME_TIME, one.severity, one.logger, ""))
-            reached = self.reached(route)
+            event = Event(_SOME_TIME, one.severity, one.logger, "")
+            reached = [(lane, times) for lane, times, _ in self.reached(self.router.route(event), event)]
             sizes = {
                 lane.appender.name: one.size if one.size is not None else _mean(means.get(lane.appender.name, {}), one.severity)
                 for lane, _ in reached
@@ -134,18 +139,19 @@ class Rolling:
             for name, lane in self.lanes.items()
         }
 
-    def reached(self, route: Route) -> list[tuple[Lane, int]]:
-        """Return the file appenders that a route reaches, and how many times each."""
-        known = self._known.get(id(route))
+    def reached(self, route: Route, event: Event) -> list[Reached]:
+        """Return the file appenders that a route reaches, how many times each, and what measures such events there."""
+        key = (id(route), event.logger, event.level)
+        known = self._known.get(key)
         if known is not None:
             return known[1]
         times: dict[str, int] = {}
         for one in route.deliveries:
             if one.appender in self.lanes:
                 times[one.appender] = times.get(one.appender, 0) + 1
-        found = [(self.lanes[name], count) for name, count in times.items()]
+        found = [(self.lanes[name], count, self.lanes[name].measures(event)) for name, count in times.items()]
         if len(self._known) < 10_000:
-            self._known[id(route)] = (route, found)  # the route is kept, so that its id stays its own
+            self._known[key] = (route, found)  # the route is kept, so that its id stays its own
         return found
 
     def finish(self) -> None:
@@ -165,7 +171,7 @@ def _lane(appender: Appender, zone: tzinfo, ratio: float | None, packer: MakePac
     if (roll.names.codec or every_file) and ratio is None and packer is not None:
         render, encoding = appender.template.compile(ending_of(appender)), appender.encoding
         content = lambda event, number: to_bytes(render(event, number), encoding)  # noqa: E731  (one of two ways)
-    return Lane(appender, make(ratio), measure(appender), content, roll.each_start or not roll.append, make, {}, {})
+    return Lane(appender, make(ratio), measures(appender), content, roll.each_start or not roll.append, make, {}, {})
 
 
 def measured_ratio(lane: Lane) -> float:

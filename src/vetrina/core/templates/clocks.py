@@ -6,8 +6,10 @@ Names of days and months are English whatever the machine's language. Fractions 
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from datetime import UTC, datetime, timedelta, timezone, tzinfo
+from functools import lru_cache
+from typing import Any
 from zoneinfo import ZoneInfo
 
 Show = Callable[[datetime], str]
@@ -151,73 +153,96 @@ def directives(pattern: str) -> list[str]:
 
 
 def by_pattern(pattern: str, zone_: tzinfo) -> Show:
-    """Return a function that shows a time by the directives of ``pattern`` in a zone, compiled to one expression.
+    """Return a function that shows a time by the directives of ``pattern`` in a zone, compiled to one expression."""
+    show: Show = _compiled([pattern], zone_, "{}")
+    return show
+
+
+def _compiled(patterns: Sequence[str], zone_: tzinfo, form: str) -> Callable[[datetime], Any]:
+    """Return the function from a time to ``form``, its braces filled with the time shown by each of ``patterns``.
 
     Digits are slices of the time's ISO form, which the datetime module makes in one go; neighbouring slices that stand
     there as they are wanted are one.
     """
     names: dict[str, object] = {"local": local, "zone": zone_}
-    parts: list[str | tuple[int, int]] = []
-    for piece in directives(pattern):
-        if piece in _ISO_SLICES:
-            parts.append(_ISO_SLICES[piece])
-        elif piece in DIRECTIVES:
-            name = f"show{len(names)}"
-            names[name] = DIRECTIVES[piece]
-            parts.append(f"{name}(t)")
-        else:
-            name = f"text{len(names)}"
-            names[name] = "%" if piece == "%%" else piece
-            parts.append(name)
-    expression = (
-        " + ".join(f"s[{part[0]}:{part[1]}]" if isinstance(part, tuple) else part for part in _joined(parts, names)) or "''"
-    )
-    code = f"def show(t):\n    if t.tzinfo is not zone: t = local(t, zone)\n    s = t.isoformat(' ', 'microseconds')\n    return {expression}\n"
+    expressions = []
+    for pattern in patterns:
+        parts: list[str | tuple[int, int]] = []
+        for piece in directives(pattern):
+            if piece in _ISO_SLICES:
+                parts.append(_ISO_SLICES[piece])
+            elif piece in DIRECTIVES:
+                name = f"show{len(names)}"
+                names[name] = DIRECTIVES[piece]
+                parts.append(f"{name}(t)")
+            else:
+                name = f"text{len(names)}"
+                names[name] = "%" if piece == "%%" else piece
+                parts.append(name)
+        shown = [f"s[{part[0]}:{part[1]}]" if isinstance(part, tuple) else part for part in _joined(parts, names)]
+        expressions.append(" + ".join(shown) or "''")
+    code = f"def show(t):\n    if t.tzinfo is not zone: t = local(t, zone)\n    s = t.isoformat(' ', 'microseconds')\n    return {form.format(*expressions)}\n"
     exec(compile(code, "<time pattern>", "exec"), names)  # noqa: S102  (only our own names and slices go in)
-    show: Show = names["show"]  # type: ignore[assignment]
-    return show
+    return names["show"]  # type: ignore[return-value]
 
 
-_Second = tuple[str, str, datetime, datetime]
-"""What stands before and after the fraction of a second's text, its first instant and the first one after it."""
+_Cut = tuple[str, str, str, str]
+"""A time's text: what stands before the second, its two digits, what stands between them and the fraction's, and after."""
+_Minute = tuple[str, Sequence[str], str, datetime, datetime]
+"""What stands before the second, its digits with what follows them by the second, what stands after the fraction; the
+minute's first instant and the first one after it."""
 
 
-class Seconds:
-    """How times are shown whose text hangs on the whole second, but for the digits of one fraction at most.
+class Minutes:
+    """How times are shown whose text hangs on the minute, but for one second's and one fraction's digits at most.
 
-    Each second is shown once and remembered by day and second of the day (UTC, from 1970-01-01) as what stands before
-    and after the fraction; the digits come from ``digits`` by microseconds // ``step``.
+    Each minute is shown once and remembered by day and minute of the day (UTC, from 1970-01-01); the fraction's digits
+    come from ``digits`` by microseconds // ``step``. ``has_seconds`` and ``has_rest`` tell whether there is a second, and
+    anything after the fraction, at all.
     """
 
-    __slots__ = ("_cut", "days", "digits", "step")
+    __slots__ = ("_cut", "days", "digits", "has_rest", "has_seconds", "step")
 
-    def __init__(self, cut: Callable[[datetime], tuple[str, str]], places: int) -> None:
+    def __init__(
+        self, cut: Callable[[datetime], _Cut], places: int, *, has_seconds: bool = True, has_rest: bool = True
+    ) -> None:
         self._cut = cut
+        self.has_seconds, self.has_rest = has_seconds, has_rest
         self.step = {0: 1_000_000, 3: 1000, 6: 1}[places]
         self.digits: tuple[str, ...] | _Digits = _THOUSAND if places == 3 else _MILLION
-        self.days: dict[int, dict[int, _Second]] = _Days()
+        self.days: dict[int, dict[int, _Minute]] = _Days()
 
-    def look(self, time: datetime, since: timedelta) -> _Second:
-        """Return a second not met so far, and remember it; near the calendar's ends it is one that holds no time."""
-        before, after = self._cut(time)
-        found = before, after, _EPOCH, _EPOCH
+    def look(self, time: datetime, since: timedelta) -> _Minute:
+        """Return a minute not met so far, and remember it.
+
+        Where a minute's text does not hang together (near the calendar's ends, or where a zone's offset has seconds or
+        changes within the minute) it is that of the very time, in a minute that holds no time.
+        """
         if _FIRST_SAFE_DAY < since.days < _LAST_SAFE_DAY:
-            begun = _EPOCH + timedelta(days=since.days, seconds=since.seconds)
-            found = before, after, begun, begun + timedelta(seconds=1)
-            day = self.days[since.days]
-            if len(day) >= _KEPT:
-                day.clear()
-            day[since.seconds] = found
-        return found
+            begun = _EPOCH + timedelta(since.days, since.seconds // 60 * 60)
+            before, first, middle, after = self._cut(begun)
+            if self._cut(begun + _TO_LAST) == (before, "59" if self.has_seconds else "", middle, after) and first in {"00", ""}:
+                found = before, _seconds_then(middle), after, begun, begun + _MINUTE
+                day = self.days[since.days]
+                day[since.seconds // 60] = found
+                return found
+        before, second, middle, after = self._cut(time)
+        return before, [second + middle] * 60, after, _EPOCH, _EPOCH
 
 
-class _Days(dict[int, dict[int, _Second]]):
-    """Day to its seconds; emptied when there are too many."""
+@lru_cache(256)
+def _seconds_then(text: str) -> Sequence[str]:
+    """Return a minute's seconds as two digits, each with a text after it."""
+    return [f"{second:02}{text}" for second in range(60)]
 
-    def __missing__(self, day: int) -> dict[int, _Second]:
+
+class _Days(dict[int, dict[int, _Minute]]):
+    """Day to its minutes; emptied when there are too many."""
+
+    def __missing__(self, day: int) -> dict[int, _Minute]:
         if len(self) >= _DAYS_KEPT:
             self.clear()
-        found: dict[int, _Second] = {}
+        found: dict[int, _Minute] = {}
         self[day] = found
         return found
 
@@ -231,35 +256,46 @@ class _Digits(dict[int, str]):
 
 _THOUSAND = tuple(f"{count:03}" for count in range(1000))
 _MILLION = _Digits()
-_KEPT, _DAYS_KEPT = 4096, 16
+_DAYS_KEPT = 16
+_MINUTE, _TO_LAST = timedelta(minutes=1), timedelta(seconds=59)
 _FIRST_SAFE_DAY, _LAST_SAFE_DAY = -719_000, 2_932_000
 """Near the ends of the calendar a zone's time can overflow, and one instant has several looks."""
 EPOCH = _EPOCH
 
 
-def iso_by_seconds(zone_: tzinfo) -> Seconds:
-    """Return `iso` in the form that remembers seconds."""
+@lru_cache(64)
+def iso_by_minutes(zone_: tzinfo) -> Minutes:
+    """Return `iso` in the form that remembers minutes."""
     show = iso(zone_)
 
-    def cut(time: datetime) -> tuple[str, str]:
+    def cut(time: datetime) -> _Cut:
         text = show(time)
-        return text[:20], text[23:]
+        return text[:17], text[17:19], text[19:20], text[23:]
 
-    return Seconds(cut, 3)
+    return Minutes(cut, 3)
 
 
-def pattern_by_seconds(pattern: str, zone_: tzinfo) -> Seconds | None:
-    """Return `by_pattern` in the form that remembers seconds; None where the pattern shows two fractions."""
+@lru_cache(64)
+def pattern_by_minutes(pattern: str, zone_: tzinfo) -> Minutes | None:
+    """Return `by_pattern` in the form that remembers minutes; None where the pattern is none of its kind."""
     pieces = directives(pattern)
+    seconds = [at for at, piece in enumerate(pieces) if piece == "%S"]
     fractions = [at for at, piece in enumerate(pieces) if piece in {"%3f", "%6f"}]
-    if len(fractions) > 1:
+    if len(seconds) > 1 or len(fractions) > 1 or (seconds and fractions and fractions < seconds):
         return None
-    at = fractions[0] if fractions else len(pieces)
-    before, after = by_pattern("".join(pieces[:at]), zone_), by_pattern("".join(pieces[at + 1 :]), zone_)
-    places = int(pieces[at][1]) if fractions else 0
-    if len(pieces) <= at + 1:
-        return Seconds(lambda time: (before(time), ""), places)
-    return Seconds(lambda time: (before(time), after(time)), places)
+    end = fractions[0] if fractions else len(pieces)
+    second = seconds[0] if seconds else end
+    cuts = [
+        "".join(part)
+        for part in (
+            pieces[:second],
+            pieces[second : second + 1] if seconds else "",
+            pieces[second + 1 : end],
+            pieces[end + 1 :],
+        )
+    ]
+    cut = _compiled(cuts, zone_, "({}, {}, {}, {})")
+    return Minutes(cut, int(pieces[end][1]) if fractions else 0, has_seconds=bool(seconds), has_rest=bool(cuts[3]))
 
 
 def _joined(parts: list[str | tuple[int, int]], names: dict[str, object]) -> list[str | tuple[int, int]]:

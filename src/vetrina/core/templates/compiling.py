@@ -23,6 +23,8 @@ from vetrina.core.templates.steps import TEXT_STEPS, TIME_STEPS, WIDEST, Change
 
 Render = Callable[[Event, int], str]
 Measure = Callable[[Event, int], int]
+MakeRender = Callable[[Event], Render]
+MakeMeasure = Callable[[Event], Measure]
 _KEPT = 4096
 
 
@@ -116,6 +118,10 @@ SOURCES: dict[str, tuple[str, str]] = {
 """Source to what it is (`time`, `level`, `logger`, `text`) and the code that gives its text."""
 
 
+_SAME = frozenset({"level", "severity", "logger"})
+"""Sources that give the same for all events of one logger and level."""
+
+
 def source_fault(placeholder: Placeholder) -> TemplateFault | None:
     """Return what is wrong with a placeholder's source, None where it is fine."""
     name = placeholder.source
@@ -137,6 +143,7 @@ class _Writer(Struct):
     setting: Setting
     names: dict[str, object] = field(default_factory=dict)
     first: list[str] = field(default_factory=list)
+    fixed: list[str] = field(default_factory=list)
     faults: list[TemplateFault] = field(default_factory=list)
 
     def bind(self, thing: object) -> str:
@@ -157,6 +164,8 @@ class _Writer(Struct):
             return self._remembered(one, changes)
         if one.source == "field":
             code = f"field(e, {self.bind(one.argument)})"
+        if one.source == "error" and (shown := self._error(one)):
+            return f'({shown} if e.error else "")'
         return self._chain(code, changes)
 
     def pieces(self, one: Placeholder) -> list[str]:
@@ -170,14 +179,27 @@ class _Writer(Struct):
             width = _time_width(one, self.setting.zone)
             if width is not None:
                 return width
-        if one.source in {"level", "severity", "logger"}:
+        if one.source in _SAME:
             changes = [change for step in one.steps if (change := self._change(step, SOURCES[one.source][0]))]
             text = self._memo(one, changes)
             return f"{self.bind(_Lengths(text))}[e.{'logger' if one.source == 'logger' else 'level'}]"
-        code = self.placeholder(one)
-        if one.source == "error" and not any(step.name == "or" for step in one.steps):
-            return f"(size({code}) if e.error else 0)"
-        return f"size({code})"
+        if one.source == "error" and (shown := self._error(one)):
+            return f"(size({shown}) if e.error else 0)"
+        return f"size({self.placeholder(one)})"
+
+    def _error(self, one: Placeholder) -> str:
+        """Return the code of an error that is there, nothing where one that is not may become a text."""
+        changes = [(step, change) for step in one.steps if (change := self._change(step, "text")) is not None]
+        return "" if any(change("") for _, change in changes) else self._chain("error_text(e)", changes)
+
+    def formatted(self, one: Placeholder) -> str:
+        """Return a placeholder's text as pieces of a format string."""
+        return "".join(f"f'{{{piece}}}'" for piece in self.pieces(one))
+
+    def fix(self, code: str) -> str:
+        """Return the piece of a format string for what hangs on the logger and the level only."""
+        self.fixed.append(code)
+        return f"f'{{f{len(self.fixed) - 1}}}'"
 
     def _chain(self, code: str, changes: list[tuple[StepCall, Change]]) -> str:
         for step, change in changes:
@@ -217,29 +239,33 @@ class _Writer(Struct):
         changes = [(step, change) for step in rest if (change := self._change(step, "text")) is not None]
         show = self._shown(shown, zone_) if shown else clocks.iso(zone_)
         if shown is None or shown.name == "iso":
-            seconds: clocks.Seconds | None = clocks.iso_by_seconds(zone_)
+            minutes: clocks.Minutes | None = clocks.iso_by_minutes(zone_)
         else:
-            seconds = clocks.pattern_by_seconds(shown.argument or "", zone_) if shown.name == "%" and not self.faults else None
-        if seconds is None:
+            minutes = clocks.pattern_by_minutes(shown.argument or "", zone_) if shown.name == "%" and not self.faults else None
+        if minutes is None:
             return [self._chain(f"{self.bind(show)}(e.time)", changes)]
-        pieces = self._by_seconds(seconds)
+        pieces = self._by_minutes(minutes)
         return [self._chain(f"({' + '.join(pieces)})", changes)] if changes else pieces
 
-    def _by_seconds(self, seconds: clocks.Seconds) -> list[str]:
-        """Look the whole second up, unless it is still that of the event before; the fraction's digits stand apart."""
-        days, look, digits = self.bind(seconds.days), self.bind(seconds.look), self.bind(seconds.digits)
-        before, after, begun, ended = (f"{days}{part}" for part in ("before", "after", "begun", "ended"))
-        self.names |= {begun: clocks.EPOCH, ended: clocks.EPOCH, before: "", after: ""}
+    def _by_minutes(self, minutes: clocks.Minutes) -> list[str]:
+        """Look the minute up, unless it is still that of the event before; the second's and fraction's digits stand apart."""
+        days, look, digits = self.bind(minutes.days), self.bind(minutes.look), self.bind(minutes.digits)
+        before, seconds, after, begun, ended = (f"{days}{part}" for part in ("before", "seconds", "after", "begun", "ended"))
+        self.names |= {begun: clocks.EPOCH, ended: clocks.EPOCH, before: "", seconds: (), after: ""}
         self.first = self.first or ["t = e.time"]
         self.first += [
-            f"global {before}, {after}, {begun}, {ended}",
+            f"global {before}, {seconds}, {after}, {begun}, {ended}",
             f"if not {begun} <= t < {ended}:",
             "    d = t - epoch",
-            f"    try: {before}, {after}, {begun}, {ended} = {days}[d.days][d.seconds]",
-            f"    except KeyError: {before}, {after}, {begun}, {ended} = {look}(t, d)",
+            f"    try: {before}, {seconds}, {after}, {begun}, {ended} = {days}[d.days][d.seconds // 60]",
+            f"    except KeyError: {before}, {seconds}, {after}, {begun}, {ended} = {look}(t, d)",
         ]
-        fraction = [f"{digits}[t.microsecond // {seconds.step}]"] if seconds.step < 1_000_000 else []
-        return [before, *fraction, after]
+        pieces = [before]
+        if minutes.has_seconds:
+            pieces.append(f"{seconds}[t.second]")
+        if minutes.step < 1_000_000:
+            pieces.append(f"{digits}[t.microsecond // {minutes.step}]")
+        return [*pieces, after] if minutes.has_rest else pieces
 
     def _zone(self, step: StepCall) -> tzinfo | None:
         try:
@@ -310,24 +336,45 @@ class TextTemplate(Struct, frozen=True):
     def compile(self, ending: str = "") -> Render:
         """Return the function from (event, number in the input from 1) to text, ``ending`` included."""
         writer = _Writer(self.setting)
-        pieces = [
-            repr(part) if isinstance(part, str) else "".join(f"f'{{{piece}}}'" for piece in writer.pieces(part))
-            for part in self.parts
-        ]
-        return _function(writer, " ".join([*pieces, repr(ending)]))  # type: ignore[no-any-return]
+        pieces = [repr(part) if isinstance(part, str) else writer.formatted(part) for part in self.parts]
+        return _functions(writer, " ".join([*pieces, repr(ending)]))(None)  # type: ignore[no-any-return]
 
-    def compile_length(self, ending: str = "") -> Measure:
-        """Return the function from (event, number) to the bytes of the rendering in UTF-8, without rendering it."""
+    def compile_for(self, ending: str = "") -> MakeRender:
+        """Return the function from an event to what `compile` gives, for events of its logger and level only.
+
+        That is quicker: what hangs on these two is put together once.
+        """
+        writer = _Writer(self.setting)
+        pieces: list[str] = []
+        same: list[str] = []
+        for part in (*self.parts, ending):
+            if isinstance(part, str) or part.source in _SAME:
+                same.append(repr(part) if isinstance(part, str) else writer.placeholder(part))
+                continue
+            pieces += [writer.fix(f"{' + '.join(same)}")] if same else []
+            pieces.append(writer.formatted(part))
+            same = []
+        return _functions(writer, " ".join([*pieces, writer.fix(" + ".join(same))]))  # type: ignore[no-any-return]
+
+    def compile_length(self, ending: str = "") -> MakeMeasure:
+        """Return the function from an event to what measures events of its logger and level.
+
+        That is the function from (event, number) to the bytes of the rendering in UTF-8, without rendering it.
+        """
         writer = _Writer(self.setting)
         fixed = len(ending.encode())
+        same: list[str] = []
         pieces: list[str] = []
         for part in self.parts:
             length = len(part.encode()) if isinstance(part, str) else writer.length(part)
             if isinstance(length, int):
                 fixed += length
+            elif isinstance(part, Placeholder) and part.source in _SAME:
+                same.append(length)
             else:
                 pieces.append(length)
-        return _function(writer, f"{' + '.join([str(fixed), *pieces])}")  # type: ignore[no-any-return]
+        writer.fixed.append(" + ".join([str(fixed), *same]))
+        return _functions(writer, " + ".join(["f0", *pieces]))  # type: ignore[no-any-return]
 
     @property
     def placeholders(self) -> tuple[Placeholder, ...]:
@@ -335,15 +382,17 @@ class TextTemplate(Struct, frozen=True):
         return tuple(part for part in self.parts if isinstance(part, Placeholder))
 
 
-def _function(writer: _Writer, expression: str) -> Any:
+def _functions(writer: _Writer, expression: str) -> Any:
+    """Return the function from an event to the function of events of its logger and level."""
     known = {
         "fillings": FILLINGS, "epoch": clocks.EPOCH, "error_text": error_text, "text": _text, "position": _position, "pairs": pairs,
         "other_fields": other_fields, "field": _field, "size": size_of, **writer.names,
     }  # fmt: skip
-    lines = "".join(f"    {line}\n" for line in writer.first)
-    source = f"def render(e, n):\n{lines}    return {expression}\n"
+    fixed = "".join(f"    f{number} = {code}\n" for number, code in enumerate(writer.fixed))
+    lines = "".join(f"        {line}\n" for line in writer.first)
+    source = f"def make(e):\n{fixed}    def render(e, n):\n{lines}        return {expression}\n    return render\n"
     exec(compile(source, "<template>", "exec"), known)  # noqa: S102  (only our own code and bound names go in)
-    return known["render"]
+    return known["make"]
 
 
 def text_template(text: str, setting: Setting) -> TextTemplate:

@@ -27,7 +27,7 @@ from vetrina.core.events import (
 )
 from vetrina.core.levels import Severities
 from vetrina.core.templates import clocks
-from vetrina.core.templates.compiling import Measure, Render, Setting, TextTemplate, size_of
+from vetrina.core.templates.compiling import MakeMeasure, MakeRender, Measure, Render, Setting, TextTemplate, size_of
 from vetrina.core.templates.language import Placeholder
 
 Raw = Callable[[Event, int], Any]
@@ -49,10 +49,16 @@ class Template(Struct, frozen=True):
         """Return the function from (event, number) to what is written, ``ending`` included."""
         raise NotImplementedError
 
-    def compile_length(self, ending: str) -> Measure:
-        """Return the function from (event, number) to the bytes of what is written, in UTF-8."""
+    def compile_for(self, ending: str) -> MakeRender:
+        """Return the function from an event to what `compile` gives, for events of its logger and level only."""
         render = self.compile(ending)
-        return lambda event, number: size_of(render(event, number))
+        return lambda _event: render
+
+    def compile_length(self, ending: str) -> MakeMeasure:
+        """Return the function from an event to what gives the bytes of what is written, in UTF-8, for its logger and level."""
+        render = self.compile(ending)
+        measure: Measure = lambda event, number: size_of(render(event, number))  # noqa: E731  (one for all)
+        return lambda _event: measure
 
     def key(self) -> object:
         """Return what is equal for two templates that surely render alike, in one setting and with one ending."""
@@ -84,7 +90,11 @@ class PlainText(Template, frozen=True):
         """Compile the text with its ending."""
         return self.texts[0].compile(ending)
 
-    def compile_length(self, ending: str) -> Measure:
+    def compile_for(self, ending: str) -> MakeRender:
+        """Compile the text with its ending, for one logger and level after the other."""
+        return self.texts[0].compile_for(ending)
+
+    def compile_length(self, ending: str) -> MakeMeasure:
         """Add lengths up instead of rendering."""
         return self.texts[0].compile_length(ending)
 

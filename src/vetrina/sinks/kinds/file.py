@@ -60,12 +60,11 @@ class RolledFile:
         self._events = 0
         self._pending: list[tuple[bytes, int]] = []
         self._block: list[bytes] = []
-        self._quick: list[bytes] = []
+        self._quick: list[str] = []
         self._block_size = 0
         self._closed: list[Closed] = []
         self._opened: tuple[datetime | None, int] = (None, 0)
         self._ever = False
-        self._simple = not self.roll.rolls and not (self.roll.path.has_period or self.roll.path.has_number)
 
     def start(self, time: datetime) -> None:
         """Roll or empty the open file, as the policy has it for a start."""
@@ -90,25 +89,32 @@ class RolledFile:
         """Take an event that waits for nothing: decide on its file and write it."""
         self._admit(time, data, times, self._put)
 
-    def quick_block(self) -> list[bytes] | None:
-        """Return where lines may be put without asking, None for a file that rolls or is not open yet.
+    def quick_block(self) -> list[str] | None:
+        """Return where lines may be put without asking, None for a file whose size or starts matter or that is not open yet.
 
-        Whoever puts lines there calls ``settle_block`` after about a thousand of them, or one long one.
+        They may be put there for times before ``quick_until``. Whoever does so calls ``settle_block`` before anything else
+        happens to the file, and after some thousand lines.
         """
-        return self._quick if self._simple and self._file is not None else None
+        return self._quick if self._limit is None and not self.roll.each_start and self._file is not None else None
 
-    def settle_block(self) -> int:
-        """Write the lines that were put without asking; return how many there were."""
+    @property
+    def quick_until(self) -> datetime | None:
+        """Return when the open file's period ends, None where it has none."""
+        return self._period.end if self._period is not None else None
+
+    def settle_block(self, *, write: bool = False) -> int:
+        """Take over the lines that were put without asking; return how many there were."""
         block = self._quick
         count = len(block)
-        if count and self._file is not None:
-            self._write_block()
-            data = b"".join(block)
+        if count:
+            data = "".join(block).encode()
             block.clear()
-            self.place.sandbox.take(len(data))
             self._size += len(data)
             self._events += count
-            self._file.write(data)
+            self._block.append(data)
+            self._block_size += len(data)
+        if write or self._block_size >= _BUFFER:
+            self._write_block()
         return count
 
     def _wait(self, data: bytes, times: int) -> None:
