@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from datetime import datetime
+from functools import lru_cache
 
 from msgspec import Struct
 
@@ -24,7 +25,7 @@ class NamePattern(Struct, frozen=True):
 
     def fill(self, period: datetime, number: int) -> str:
         """Return the name for a period's start, in the plan's zone, and a number."""
-        return "".join(part if isinstance(part, str) else part(period, number) for part in self.parts)
+        return "".join([part if isinstance(part, str) else part(period, number) for part in self.parts])
 
     @property
     def codec(self) -> str:
@@ -63,7 +64,13 @@ def _period(part: Placeholder, zone_name: str, faults: list[TemplateFault]) -> C
         faults.append(TemplateFault(part.steps[0].offset + offset, f'"{directive}" is not a time directive'))
     show = clocks.by_pattern(pattern, clocks.zone(zone_name))
     change = _changes(part.steps[1:], faults)
-    return lambda period, _number: change(show(period))
+
+    @lru_cache(1)
+    def shown(period: datetime, fold: int) -> str:
+        del fold  # of two times that are equal but for this, each has its own offset
+        return change(show(period))
+
+    return lambda period, _number: shown(period, period.fold)
 
 
 def _number(part: Placeholder, faults: list[TemplateFault]) -> Callable[[datetime, int], str]:

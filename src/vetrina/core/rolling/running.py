@@ -71,38 +71,39 @@ class Rolling:
 
     def feed(self, events: Iterable[Event]) -> None:
         """Send events through; each must have a level that the plan knows."""
-        take = self.take
+        flows, number = self._flows.by_logger, self.events
         for event in events:
-            take(event)
+            number += 1
+            time = event.time
+            if self._feeder is not None:
+                self._feeder.until(time)
+            if not self._begun <= time < self._ended:
+                self._turn(time)
+            if event.mark == "start":
+                for lane in self._watching:
+                    lane.simulation.start(time)
+            try:
+                reached = flows[event.logger][event.level]
+            except KeyError:
+                reached = self._reached(event)
+            for lane, times, measure in reached:
+                size = measure(event, number)
+                count = times * event.count if event.count else times
+                lane.simulation.write(time, size, count, lane.content(event, number) if lane.content else b"")
+                hour = lane.hour
+                if hour is None:
+                    hour = lane.hour = lane.hours.setdefault(self._begun, [0, 0])
+                hour[0] += count
+                hour[1] += size * count
+                if self.tracks_levels:
+                    level = lane.levels.setdefault(self.router.severities[event.level], [0, 0])
+                    level[0] += 1
+                    level[1] += size
+        self.events = number
 
     def take(self, event: Event) -> None:
         """Send one event through."""
-        self.events += 1
-        time = event.time
-        if self._feeder is not None:
-            self._feeder.until(time)
-        if not self._begun <= time < self._ended:
-            self._turn(time)
-        if event.mark == "start":
-            for lane in self._watching:
-                lane.simulation.start(time)
-        reached = self._flows.get(event)
-        if reached is None:
-            reached = self._reached(event)
-        for lane, times, measure in reached:
-            size = measure(event, self.events)
-            data = lane.content(event, self.events) if lane.content else b""
-            count = times * event.count if event.count else times
-            lane.simulation.write(time, size, count, data)
-            hour = lane.hour
-            if hour is None:
-                hour = lane.hour = lane.hours.setdefault(self._begun, [0, 0])
-            hour[0] += count
-            hour[1] += size * count
-            if self.tracks_levels:
-                level = lane.levels.setdefault(self.router.severities[event.level], [0, 0])
-                level[0] += 1
-                level[1] += size
+        self.feed((event,))
 
     def _turn(self, time: datetime) -> None:
         """Go to the hour of a time."""

@@ -19,6 +19,8 @@ from vetrina.core.rolling.policy import Roll
 
 MOST_FILES = 2_000_000
 _NO_PERIOD = datetime(1970, 1, 1, tzinfo=UTC)
+_END = datetime.max.replace(tzinfo=UTC)
+_UNBOUNDED = 1 << 200
 
 
 class Packer(Protocol):
@@ -91,6 +93,8 @@ class FileSimulation:
         self._names: dict[int, Callable[[], str]] = {}
         self._opened_in: tuple[datetime | None, int] = (None, 0)
         self._limit = roll.at_size.value if roll.at_size else None
+        self._most = _UNBOUNDED if self._limit is None else self._limit - 1 if roll.size_after else self._limit
+        self._until = _END
 
     def start(self, time: datetime) -> None:
         """Take an event that is marked `start`, whether or not it reaches this file; call it before writing that event."""
@@ -109,6 +113,23 @@ class FileSimulation:
 
     def write(self, time: datetime, size: int, times: int = 1, data: bytes = b"") -> None:
         """Take an event that reaches this file and is written ``times`` times, ``size`` bytes each."""
+        one = self._open
+        if one is None or not one.events or time >= self._until or one.bytes + size * times > self._most:
+            self._write(time, size, times, data)
+            return
+        one.events += times
+        whole = one.bytes = one.bytes + size * times
+        if time > one.greatest:  # type: ignore[operator]
+            one.greatest = time
+        elif time < one.least:  # type: ignore[operator]
+            one.least = time
+        if self._packer is not None:
+            self._packer.feed(data, times)
+        if (disk := self._closed_bytes + whole) > self.peak:
+            self.peak = disk
+
+    def _write(self, time: datetime, size: int, times: int, data: bytes) -> None:
+        """Take an event that may open a file or roll one."""
         self._tick(time)
         if self._open is not None and self._is_over():
             self._close("time")
@@ -145,6 +166,10 @@ class FileSimulation:
         return 0 if one.events else 1
 
     def _tick(self, time: datetime) -> None:
+        """Let the clock go to a time, and to the latest one in the open file, but never back."""
+        latest = self._open.greatest if self._open is not None else None
+        if latest is not None and latest > time:
+            time = latest
         if self._clock is None or time > self._clock:
             self._clock = time
 
@@ -153,7 +178,9 @@ class FileSimulation:
 
     def _begin(self) -> None:
         clock = self._now()
-        self._period = period_of(clock, self._roll.every, self._zone) if self._roll.every else None
+        if self._roll.every and (self._period is None or not self._period.start <= clock < self._period.end):
+            self._period = period_of(clock, self._roll.every, self._zone)
+        self._until = self._period.end if self._period else _END
         path = self._roll.path
         name = path.text
         if path.has_period or path.has_number:

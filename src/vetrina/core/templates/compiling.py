@@ -185,7 +185,7 @@ class _Writer(Struct):
             return f"{self.bind(_Lengths(text))}[e.{'logger' if one.source == 'logger' else 'level'}]"
         if one.source == "error" and (shown := self._error(one)):
             return f"(size({shown}) if e.error else 0)"
-        return f"size({self.placeholder(one)})"
+        return f"(len(s) if (s := {self.placeholder(one)}).isascii() else len(s.encode()))"
 
     def _error(self, one: Placeholder) -> str:
         """Return the code of an error that is there, nothing where one that is not may become a text."""
