@@ -196,3 +196,62 @@ def test_a_template_of_more_than_a_mebibyte_is_refused(run: Run, write: Write) -
 
     assert (found.code, found.out) == (2, "")
     assert "longer than 1,048,576 characters" in found.err
+
+
+PARTS_PLAN = """vetrina: 1
+rules:
+  - drop: {message: heartbeat}
+loggers:
+  root: {level: info, to: [desk, book, desk]}
+  a.b: {level: all, to: [{appender: desk, floor: warn}], climb: false}
+appenders:
+  desk: {sink: console, template: "{sequence} {level} {logger} {message}{error}"}
+  book: {sink: file, path: b, floor: warn, template: "{sequence|zeros 9} {message|pad 30}"}
+"""
+PARTS_EVENTS = [
+    event(logger, level, message, **more)
+    for message, more in (
+        ("badge {gate}", {"fields": {"gate": "valley"}}),
+        ("a heartbeat", {}),
+        ("out {gate}", {"fields": {"gate": 1}, "error": "Jam"}),
+    )
+    for logger in ("a", "a.b", "c")
+    for level in ("debug", "info", "error")
+] * 5
+
+
+@pytest.mark.parametrize("part", [[], ["--logger", "a"], ["--level", "warn.."], ["--logger", "a.b", "--level", "..info"]])
+def test_preview_and_routes_look_at_the_same_part_in_the_same_numbering(run: Run, write: Write, part: list[str]) -> None:
+    write("plan.yaml", PARTS_PLAN)
+    write("week.jsonl", PARTS_EVENTS)
+    shown = run("preview", "plan.yaml", "week.jsonl", "--json", *part).lines
+    told = {one["appender"]: one for one in run("routes", "plan.yaml", "week.jsonl", "--json", *part).json["appenders"]}
+    screen = run("preview", "plan.yaml", "week.jsonl", *part).out
+    for name in ("desk", "book"):
+        outputs = [line["output"] for line in shown if line["appender"] == name]
+
+        assert all(int(line["output"].split()[0]) == line["line"] for line in shown), "the number among the input's events"
+        assert (told[name]["reached"], told[name]["bytes"]) == (len(outputs), len("".join(outputs).encode()))
+        assert f"{len(outputs)} deliveries" in screen or len(outputs) == 0
+        assert run("preview", "plan.yaml", "week.jsonl", "--raw", "--appender", name, *part).out == "".join(outputs)
+    assert bool(shown) == (part != ["--logger", "a.b", "--level", "..info"])
+
+
+def test_raw_output_before_a_line_that_stops_everything_is_not_lost(run: Run, write: Write) -> None:
+    write("plan.yaml", PLAN)
+    write("week.jsonl", b"\n".join(json.dumps(one).encode() for one in [EVENTS[0]] * 3) + b"\nnot an event\n")
+    found = run("preview", "plan.yaml", "week.jsonl", "--raw", "--appender", "desk", "--strict")
+
+    assert (found.code, found.out) == (2, "05:12 INFO badge 4711 r\n" * 3)
+    assert "week.jsonl:4:1" in found.err
+
+
+def test_routes_by_field_measures_what_preview_would_show(run: Run, write: Write) -> None:
+    write("plan.yaml", PARTS_PLAN)
+    write("week.jsonl", PARTS_EVENTS)
+    told = run("routes", "plan.yaml", "week.jsonl", "--json", "--field", "gate=valley", "--logger", "a").json
+    lines = run("preview", "plan.yaml", "week.jsonl", "--json", "--logger", "a").lines
+    outputs = [line["output"] for line in lines if "badge" in line["output"]]
+
+    assert told["events"] == 6 * 5
+    assert sum(one["bytes"] for one in told["appenders"]) == len("".join(outputs).encode()) > 0

@@ -14,7 +14,7 @@ from vetrina.commands import calling
 from vetrina.core.events import Event
 from vetrina.core.faults import Fault, Refused, offer, refuse
 from vetrina.core.plan import Appender, Plan
-from vetrina.core.previewing import Layout, Shown, layouts_of, remarks, renderings
+from vetrina.core.previewing import Layout, Preview, Shown, layouts_of, remarks
 from vetrina.core.routing import Router
 from vetrina.core.samples import samples
 from vetrina.core.templates.clocks import zone as zone_of
@@ -26,6 +26,8 @@ from vetrina.views import preview as view
 from vetrina.views.screen import Line
 
 _FIRST = 10
+_TOGETHER, _LONG = 500, 1 << 16
+_Rows = Iterator[tuple[int, Event]]
 
 
 def run(
@@ -86,62 +88,48 @@ def run(
         if name not in found.plan.appenders:
             raise refuse(f'no appender is called "{name[:60]}"', fix=offer(name, found.plan.appenders), where="--appender")
     part = calling.part_of(found.plan, logger, level, [])
-    router = Router(found.plan)
+    limited = first if raw or json else None if beside or explain else first or _FIRST
+    preview_ = Preview(Router(found.plan), part, names, limited)
     with _events(events, found.plan, part, names, strict=strict) as rows:
-        shown = renderings(rows, router, names)
+        shown = preview_.renderings(rows)
         if raw:
-            _raw(shown, found.plan, names, first)
+            _raw(shown, found.plan, names)
         elif json:
-            _json(shown, found.plan, first)
+            _json(shown, found.plan)
         elif beside:
             _beside(shown, found.plan, beside, first or 3)
         elif explain:
             _explain(shown, found.plan, names)
         else:
-            _show(shown, found.plan, names, first or _FIRST, wide=wide, notes=notes, sampled=events is None)
+            _show(shown, found.plan, preview_, wide=wide, notes=notes, sampled=events is None)
 
 
 @contextmanager
-def _events(
-    events: str | None, plan: Plan, part: Part, names: tuple[str, ...], *, strict: bool
-) -> Iterator[Iterator[tuple[int, Event]]]:
-    """Open the events of a part, with their line numbers; unreadable lines are told afterwards."""
-    router = Router(plan)
-
-    def wanted(rows: Iterator[tuple[int, Event]]) -> Iterator[tuple[int, Event]]:
-        return ((line, one) for line, one in rows if part.holds(one, router.severities[one.level], plan.separator))
-
+def _events(events: str | None, plan: Plan, part: Part, names: tuple[str, ...], *, strict: bool) -> Iterator[_Rows]:
+    """Open the events with their line numbers, samples without any; unreadable lines are told afterwards."""
     if events is None:
         attached = {
             name for name, entry in plan.loggers.items() for one in entry.to if one.appender in names and entry.enabled.value
         }
         loggers = (part.logger,) if part.logger else tuple(sorted(attached))
-        yield wanted(iter(list(enumerate(samples(plan, loggers), start=1))))
+        yield enumerate(samples(plan, loggers), start=1)
         return
     stream = EventStream(events, scale=plan.scale, strict=strict)
     with open_input(events) as file:
-        yield wanted(stream.numbered(file))
+        yield stream.numbered(file)
     calling.remark_bad_lines(events, stream.unreadable, stream.bad_lines)
     if stream.unreadable:
         raise typer.Exit(calling.Exit.WANTING)
 
 
-def _limited(shown: Iterator[Shown], first: int | None) -> Iterator[Shown]:
-    counts: dict[str, int] = {}
-    for one in shown:
-        count = counts[one.appender] = counts.get(one.appender, 0) + 1
-        if first is None or count <= first:
-            yield one
-
-
-def _json(shown: Iterator[Shown], plan: Plan, first: int | None) -> None:
+def _json(shown: Iterator[Shown], plan: Plan) -> None:
     clean = calling.hider(plan)
-    for one in _limited(shown, first):
+    for one in shown:
         document = {**view.as_json(one), "output": clean(one.output)}
         sys.stdout.write(json_text.dumps(document, ensure_ascii=False, separators=(",", ":")) + "\n")
 
 
-def _raw(shown: Iterator[Shown], plan: Plan, names: tuple[str, ...], first: int | None) -> None:
+def _raw(shown: Iterator[Shown], plan: Plan, names: tuple[str, ...]) -> None:
     if len(names) != 1:
         raise refuse("--raw writes the bytes of one appender", fix="name it with --appender", where="--raw")
     one = plan.appenders[names[0]]
@@ -149,20 +137,23 @@ def _raw(shown: Iterator[Shown], plan: Plan, names: tuple[str, ...], first: int 
         calling.warn_of_secrets()
     out = sys.stdout.buffer
     out.write(to_bytes(one.template.header(ending_of(one)), one.encoding))
-    for delivery in _limited(shown, first):
-        out.write(to_bytes(delivery.output, one.encoding))
-    out.flush()
+    some: list[str] = []
+    try:
+        for delivery in shown:
+            some.append(delivery.output)
+            if len(some) >= _TOGETHER or len(delivery.output) > _LONG:
+                out.write(to_bytes("".join(some), one.encoding))
+                some.clear()
+    finally:
+        out.write(to_bytes("".join(some), one.encoding))
+        out.flush()
 
 
-def _show(
-    shown: Iterator[Shown], plan: Plan, names: tuple[str, ...], first: int, *, wide: bool, notes: bool, sampled: bool
-) -> None:
-    kept: dict[str, list[Shown]] = {name: [] for name in names or plan.appenders}
-    totals = dict.fromkeys(kept, 0)
+def _show(shown: Iterator[Shown], plan: Plan, seen: Preview, *, wide: bool, notes: bool, sampled: bool) -> None:
+    kept: dict[str, list[Shown]] = {name: [] for name in seen.totals}
     for one in shown:
-        totals[one.appender] += 1
-        if totals[one.appender] <= first:
-            kept[one.appender].append(one)
+        kept[one.appender].append(one)
+    totals = seen.totals
     lines: list[Line] = []
     why = "samples that Vetrina made for this plan" if sampled else ""
     for name, deliveries in kept.items():

@@ -71,11 +71,8 @@ def run(
         elif group_by is not None:
             _grouped(router, stream, file, part, group_by, as_json=json)
         else:
-            counter = Counter(router, with_bytes=not counts_only)
-            if part.whole():
-                stream.count(file, counter)
-            else:
-                counter.feed(only(stream.read(file), part, router))
+            counter = Counter(router, with_bytes=not counts_only, part=part)
+            stream.count(file, counter)
             _show(counter.result(), found.plan, stream.unreadable, appender, plot, as_json=json)
     calling.remark_bad_lines(events, stream.unreadable, stream.bad_lines)
     if stream.unreadable:

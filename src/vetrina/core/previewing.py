@@ -12,12 +12,13 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from vetrina.core.events import Event, compact_json, unfilled
+from vetrina.core.flows import Flows
 from vetrina.core.plan import Appender
 from vetrina.core.routing import Router
 from vetrina.core.templates.compiling import Render, TextTemplate
 from vetrina.core.templates.forms import Template
 from vetrina.core.templates.language import Placeholder
-from vetrina.core.traffic import ending_of
+from vetrina.core.traffic import Part, Renders
 
 _CUTTING = {"cut", "cut-left", "lines", "last"}
 
@@ -34,19 +35,62 @@ class Shown(Struct, frozen=True):
     via: str = ""
 
 
-def renderings(events: Iterable[tuple[int, Event]], router: Router, wanted: tuple[str, ...] = ()) -> Iterator[Shown]:
-    """Yield every delivery in stream order; ``wanted`` are the appenders to look at, all without any."""
-    renders: dict[str, Render] = {}
-    for number, (line, event) in enumerate(events, start=1):
-        severity = router.severities[event.level]
-        for one in router.route(event).deliveries:
-            if wanted and one.appender not in wanted:
-                continue
-            render = renders.get(one.appender)
-            if render is None:
-                appender = router.plan.appenders[one.appender]
-                render = renders[one.appender] = appender.template.compile(ending_of(appender))
-            yield Shown(line, one.appender, render(event, number), event, severity, number, one.via)
+class _Lane:
+    """One appender that is looked at: how it renders, and how many deliveries it got."""
+
+    __slots__ = ("name", "renders", "total")
+
+    def __init__(self, appender: Appender) -> None:
+        self.name, self.total = appender.name, 0
+        self.renders = Renders(appender)
+
+
+_Reached = list[tuple[_Lane, str, Render]]
+
+
+class Preview:
+    """The deliveries of a part of the events, in stream order, to the ``wanted`` appenders (all without any).
+
+    With ``first`` only so many of each appender are rendered; ``totals`` counts all.
+    """
+
+    def __init__(self, router: Router, part: Part, wanted: tuple[str, ...] = (), first: int | None = None) -> None:
+        self._router, self._part, self._first = router, part, first
+        self._flows: Flows[_Reached | None] = Flows(65_536)
+        self._lanes = {name: _Lane(router.plan.appenders[name]) for name in wanted or router.plan.appenders}
+
+    @property
+    def totals(self) -> dict[str, int]:
+        """Return how many deliveries each appender got so far."""
+        return {name: lane.total for name, lane in self._lanes.items()}
+
+    def renderings(self, events: Iterable[tuple[int, Event]]) -> Iterator[Shown]:
+        """Yield the deliveries of (line, event); every event counts for `{sequence}`, in the part or not."""
+        flows, severities, first = self._flows.by_logger, self._router.severities, self._first
+        for number, (line, event) in enumerate(events, start=1):
+            try:
+                reached = flows[event.logger][event.level]
+            except KeyError:
+                reached = self._learn(event)
+            if reached is None:
+                reached = self._reached(event)
+            for lane, via, render in reached:
+                lane.total += 1
+                if first is None or lane.total <= first:
+                    yield Shown(line, lane.name, render(event, number), event, severities[event.level], number, via)
+
+    def _learn(self, event: Event) -> _Reached | None:
+        """Remember what events of a logger and level reach, None where that has to be asked of each."""
+        settled = self._router.decide(event.logger, event.level).route is not None and not self._part.fields
+        return self._flows.keep(event, self._reached(event) if settled else None)
+
+    def _reached(self, event: Event) -> _Reached:
+        plan = self._router.plan
+        if not self._part.holds(event, self._router.severities[event.level], plan.separator):
+            return []
+        lanes = self._lanes
+        deliveries = self._router.route(event).deliveries
+        return [(lanes[name], via, lanes[name].renders.of(event)) for name, via in deliveries if name in lanes]
 
 
 class Piece(Struct, frozen=True):

@@ -18,7 +18,7 @@ from vetrina.core.levels import LevelRange
 from vetrina.core.loggers import below
 from vetrina.core.plan import Appender, Plan
 from vetrina.core.routing import EARLY_GATES, Decision, Route, Router
-from vetrina.core.templates.compiling import MakeMeasure, Measure
+from vetrina.core.templates.compiling import MakeMeasure, MakeRender, Measure, Render
 
 
 def ending_of(appender: Appender) -> str:
@@ -44,6 +44,22 @@ def measures(appender: Appender) -> MakeMeasure:
     render = appender.template.compile(ending)
     measure: Measure = lambda event, number: len(to_bytes(render(event, number), encoding))  # noqa: E731  (one for all)
     return lambda _event: measure
+
+
+class Renders:
+    """How an appender's events are rendered, compiled when that is first asked for."""
+
+    __slots__ = ("_appender", "_make")
+
+    def __init__(self, appender: Appender) -> None:
+        self._appender = appender
+        self._make: MakeRender | None = None
+
+    def of(self, event: Event) -> Render:
+        """Return the function from (event, number) to what is written, for events of this one's logger and level."""
+        if self._make is None:
+            self._make = self._appender.template.compile_for(ending_of(self._appender))
+        return self._make(event)
 
 
 class AppenderCount(Struct):
@@ -83,11 +99,12 @@ class Traffic(Struct):
 class _Flow:
     """The events of one (logger, level as written) whose route is settled, or what is left to ask of them."""
 
-    __slots__ = ("count", "decision", "logger", "measures", "route", "severity", "sizes", "ways")
+    __slots__ = ("count", "decision", "left_out", "logger", "measures", "route", "severity", "sizes", "ways")
 
     def __init__(self, logger: str, severity: int, decision: Decision) -> None:
         self.logger, self.severity, self.decision = logger, severity, decision
         self.route = decision.route
+        self.left_out = False
         self.count = 0
         self.ways: tuple[MakeMeasure, ...] = ()
         self.measures: tuple[Measure, ...] = ()
@@ -97,8 +114,9 @@ class _Flow:
 class Counter:
     """Sends events through a router and counts; ``with_bytes`` measures every delivery as well."""
 
-    def __init__(self, router: Router, *, with_bytes: bool = True) -> None:
+    def __init__(self, router: Router, *, with_bytes: bool = True, part: Part | None = None) -> None:
         self.router = router
+        self._part = part or Part()
         self.with_bytes = with_bytes
         self._flows: Flows[_Flow] = Flows()
         self._routes: dict[tuple[str, int, Route], int] = {}
@@ -159,6 +177,8 @@ class Counter:
     def _count(self, event: Event) -> None:
         self._number += 1
         flow = self._flows.get(event) or self._flow(event)
+        if flow.left_out or (self._part.fields and not self._part.holds_fields(event)):
+            return
         count = event.count or 1
         self._unfilled += unfilled(event) * count
         if flow.route is None:
@@ -176,8 +196,11 @@ class Counter:
     def _flow(self, event: Event) -> _Flow:
         decision = self.router.decide(event.logger, event.level)
         flow = _Flow(event.logger or "root", self.router.severities[event.level], decision)
-        if self.with_bytes and decision.route is not None:
-            flow.ways = tuple(dict.fromkeys(self._measure(one.appender) for one in decision.route.deliveries))
+        flow.left_out = not self._part.holds_flow(event.logger, flow.severity, self.router.plan.separator)
+        if flow.left_out or self._part.fields:
+            flow.route = None  # each event is asked
+        if self.with_bytes and flow.route is not None:
+            flow.ways = tuple(dict.fromkeys(self._measure(one.appender) for one in flow.route.deliveries))
             flow.measures = tuple(way(event) for way in flow.ways)
             flow.sizes = [0] * len(flow.measures)
         return self._flows.keep(event, flow)
@@ -240,17 +263,19 @@ class Part(Struct, frozen=True):
 
     def holds(self, event: Event, severity: int, separator: str) -> bool:
         """Tell whether an event belongs to the part."""
-        if self.logger and not below(event.logger or "root", self.logger, separator):
+        return self.holds_flow(event.logger, severity, separator) and self.holds_fields(event)
+
+    def holds_flow(self, logger: str, severity: int, separator: str) -> bool:
+        """Tell whether a logger's events of a severity may belong to the part."""
+        if self.logger and not below(logger or "root", self.logger, separator):
             return False
-        if self.levels is not None and not self.levels.holds(severity):
-            return False
+        return self.levels is None or self.levels.holds(severity)
+
+    def holds_fields(self, event: Event) -> bool:
+        """Tell whether an event has the part's fields."""
         return all(
             (found := look_up(event.fields, name)) is not MISSING and json_equal(found, value) for name, value in self.fields
         )
-
-    def whole(self) -> bool:
-        """Tell whether nothing is left out."""
-        return not self.logger and self.levels is None and not self.fields
 
 
 def only(events: Iterable[Event], part: Part, router: Router) -> Iterator[Event]:

@@ -17,8 +17,8 @@ from vetrina.core.events import Event
 from vetrina.core.flows import Flows
 from vetrina.core.plan import Appender
 from vetrina.core.routing import Route, Router
-from vetrina.core.templates.compiling import MakeRender, Render
-from vetrina.core.traffic import ending_of, to_bytes
+from vetrina.core.templates.compiling import Render
+from vetrina.core.traffic import Renders, ending_of, to_bytes
 from vetrina.sinks.kinds import outlet
 from vetrina.sinks.kinds._outlet import Outlet, Parcel, Place, Undelivered
 from vetrina.sinks.kinds.file import RolledFile
@@ -91,17 +91,11 @@ class _Lane:
         self.sum = Sum()
         self.render = appender.template.compile(ending_of(appender))
         self.encoding = appender.encoding
-        self._renders: MakeRender | None = None
+        self.renders = Renders(appender)
         self.down: tuple[tuple[datetime, datetime], ...] = ()
         self.write: Callable[[datetime, bytes, int], None] | None = None
         self.written = 0
         self.writes = 0
-
-    def render_for(self, event: Event) -> Render:
-        """Return what renders the events of an event's logger and level."""
-        if self._renders is None:
-            self._renders = self.appender.template.compile_for(ending_of(self.appender))
-        return self._renders(event)
 
     def settle(self, disk: int | None) -> None:
         """Find the short way: a file that waits for nothing is written at once, and nothing is late."""
@@ -229,7 +223,7 @@ class Rehearsal:
             ]
             if encoding != "utf-8" or None in blocks or any(times != 1 for _, times in lanes):
                 return _LONG_WAY
-            short.append((lanes[0][0].render_for(event), tuple(block.append for block in blocks if block is not None)))
+            short.append((lanes[0][0].renders.of(event), tuple(block.append for block in blocks if block is not None)))
             found.lanes += [lane for lane, _ in lanes]
         found.settle()
         return found
