@@ -295,6 +295,9 @@ class _Builder:
         if not isinstance(test, Section):
             return [FieldIs(name, "is", test.value)]
         asked: list[FieldIs] = []
+        if not test.fields:
+            what = f'nothing is asked of the field "{name[:60]}": what was to be asked fills to nothing'
+            self.reader.report(Fault("wrong-value", what, fix="give the value, or leave the field out", place=test.held.place))
         for operator, got in test.fields.items():
             if operator == "one-of":
                 asked.append(FieldIs(name, operator, tuple(one.value for one in got)))

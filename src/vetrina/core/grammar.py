@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, ClassVar
 
 from msgspec.structs import force_setattr
 
@@ -55,8 +55,9 @@ class LevelNumber(Kind, frozen=True):
 
 
 class FieldTest(Kind, frozen=True):
-    """What is asked of a field: a JSON value to be equal to, or a mapping of operators."""
+    """What is asked of a field: a JSON value to be equal to (null is one), or a mapping of operators."""
 
+    takes_null: ClassVar[bool] = True
     operators: Record = Record(
         name="a field's condition",
         keys={
@@ -83,6 +84,11 @@ class FieldTest(Kind, frozen=True):
                 )
             )  # fmt: skip
             return None
+        for key, value in node.pairs:
+            if isinstance(value, Scalar) and value.is_null() and not self.operators.keys[key.text].kind.takes_null:
+                what = f'"{key.text}" asks for nothing'
+                report(Fault("wrong-value", what, fix="give a value, or leave the operator out", place=value.place))
+                return None
         return self.operators.shape(node, report, layered=layered)
 
     def read(self, held: Any, reader: Reader) -> Any:

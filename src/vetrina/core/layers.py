@@ -14,7 +14,7 @@ from msgspec import Struct, field
 
 from vetrina.core.faults import Fault, Place, nearest
 from vetrina.core.nodes import Listing, Mapping, Node, Scalar, Source, same
-from vetrina.core.shapes import Anything, Kind, ListOf, MapOf, Record, child_kind
+from vetrina.core.shapes import Kind, ListOf, MapOf, Record, child_kind
 
 
 class Layer(Struct, frozen=True):
@@ -73,7 +73,7 @@ Report = Callable[[Fault], None]
 def lay(kind: Kind, below: Held | None, layer: Layer, node: Node, key: Scalar | None = None) -> Held:
     """Lay ``node`` over ``below`` and return what then holds; ``below`` may be changed and must not be used again."""
     said = [*below.said, Said(layer, node)] if below else [Said(layer, node)]
-    if isinstance(node, Scalar) and node.is_null() and not isinstance(kind, Anything):
+    if isinstance(node, Scalar) and node.is_null() and not kind.takes_null:
         return Held(layer, node, key, said=said, gone=True)
     key = key or (below.key if below else None)
     if isinstance(node, Mapping) and isinstance(kind, Record | MapOf):

@@ -8,7 +8,7 @@ value into Python; ``schema`` describes it as JSON Schema 2020-12.
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING, Any, Protocol
+from typing import TYPE_CHECKING, Any, ClassVar, Protocol
 
 from msgspec import Struct, field
 
@@ -60,6 +60,8 @@ class Kind(Struct, frozen=True):
     """A kind of value; by itself it accepts one scalar."""
 
     wants = "a value"
+    takes_null: ClassVar[bool] = False
+    """Whether null is a value here; elsewhere it removes what is below it."""
 
     def shape(self, node: Node, report: Report, *, layered: bool) -> Node | None:
         """Return ``node`` spelt out, None where it cannot be this kind (told to ``report``)."""
@@ -300,6 +302,7 @@ class Anything(Kind, frozen=True):
     """Any JSON value, compared and carried as it is."""
 
     wants: str = "any value"
+    takes_null: ClassVar[bool] = True
 
     def shape(self, node: Node, report: Report, *, layered: bool) -> Node | None:
         """Accept everything."""
@@ -342,8 +345,15 @@ class ListOf(Kind, frozen=True):
                 return self._shape_change(node, report)
             report(mismatch(node, self.wants))
             return None
-        shaped = (self.item.shape(item, report, layered=False) for item in node.items)
-        return Listing(node.source, [item for item in shaped if item is not None], at(node), flow=node.flow)
+        items: list[Node] = []
+        for item in node.items:
+            if isinstance(item, Scalar) and item.is_null() and not self.item.takes_null:
+                report(Fault("wrong-value", "this item is empty", fix="write the item, or leave it out", place=item.place))
+                continue
+            shaped = self.item.shape(item, report, layered=False)
+            if shaped is not None:
+                items.append(shaped)
+        return Listing(node.source, items, at(node), flow=node.flow)
 
     def _shape_change(self, node: Mapping, report: Report) -> Node | None:
         if not node.pairs or any(key.text not in LIST_CHANGE for key, _ in node.pairs):
@@ -504,11 +514,7 @@ class Record(Kind, frozen=True):
             if known is None:
                 report(unknown_key(key, self.known(), self.name))
                 continue
-            shaped = (
-                value
-                if _null(value) and not isinstance(known.kind, Anything)
-                else known.kind.shape(value, report, layered=layered)
-            )
+            shaped = value if _null(value) and not known.kind.takes_null else known.kind.shape(value, report, layered=layered)
             if shaped is not None:
                 kept.append((key, shaped))
         return Mapping(node.source, kept, at(node), flow=node.flow)

@@ -89,7 +89,7 @@ class _Writer:
         if held.items is not None and isinstance(kind, ListOf):
             items = tuple(one for item in held.items if (one := self.write(kind.item, item)) is not None)
             return Items(items, _origin(held))
-        if isinstance(held.node, Scalar):
+        if isinstance(held.node, Scalar) and not kind.takes_null:
             return self._scalar(held.node, held)
         return self._node(held.node, held)
 
