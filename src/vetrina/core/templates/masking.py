@@ -20,8 +20,13 @@ _JWT = r"\beyJ[A-Za-z0-9_-]+\.[A-Za-z0-9_-]+\.[A-Za-z0-9_-]*"
 _SCHEME = r"(?i)\b(bearer|basic)(\s+)[A-Za-z0-9._~+/-]+=*"
 _URL_USER = r"([A-Za-z][A-Za-z0-9+.-]*://)[^\s/?#@]+@"
 _MAIL = r"[A-Za-z0-9.!#$%&'+?^_`{|}~-]+@[A-Za-z0-9](?:[A-Za-z0-9-]*[A-Za-z0-9])?(?:\.[A-Za-z0-9](?:[A-Za-z0-9-]*[A-Za-z0-9])?)+"
-_CARD = r"\b[0-9](?:[ -]?[0-9]){11,18}\b"
-_IBAN = r"\b[A-Z]{2}[0-9]{2}(?: ?[A-Z0-9]){11,30}\b"
+_CARD = r"\b[0-9](?:[ -]?[0-9]){11,}\b"
+_IBAN = r"\b[A-Z]{2}[0-9]{2}(?: ?[A-Z0-9]){11,}\b"
+_DIGITS = re.compile("[0-9]+")
+_IBAN_START = re.compile("[A-Z]{2}[0-9]{2}")
+_NUMBERS = {ord(letter): str(int(letter, 36)) for letter in "ABCDEFGHIJKLMNOPQRSTUVWXYZ"}
+_CARD_GROUPS = ((4, 4, 4, 4, 3), (4, 4, 4, 4), (4, 6, 5), (4, 6, 4))
+"""How the digits of a card number are printed in groups, where other numbers stand beside it."""
 
 
 def luhn(digits: str) -> bool:
@@ -33,22 +38,58 @@ def luhn(digits: str) -> bool:
     return total % 10 == 0
 
 
-def iban(text: str) -> bool:
-    """Tell whether a text without blanks passes mod 97 of ISO 13616."""
-    moved = text[4:] + text[:4]
-    return 15 <= len(text) <= 34 and int("".join(str(int(char, 36)) for char in moved)) % 97 == 1
+def _words_of_iban(words: list[str], numbers: list[str], at: int) -> int:
+    """Return how many words from ``at`` on are the longest IBAN that begins there, 0 where none does.
+
+    An IBAN has 15 to 34 characters without its blanks and passes mod 97 of ISO 13616, its first four moved to the end
+    and each letter as its number.
+    """
+    count, found, whole = 0, 0, ""
+    for here in range(at, len(words)):
+        count += len(words[here])
+        if count > 34:
+            break
+        whole += numbers[here]
+        if count >= 15 and int(whole[6:] + whole[:6]) % 97 == 1:
+            found = here - at + 1
+    return found
 
 
-def _hide_iban(whole: str) -> str:
-    """Hide the longest beginning of ``whole`` that is an IBAN: a word in capitals may follow it."""
-    for end in range(len(whole), 14, -1):
-        if whole[end - 1] != " " and iban(whole[:end].replace(" ", "")):
-            return HIDDEN + whole[end:]
-    return whole
+def _hide_ibans(run: str) -> str:
+    """Hide the IBANs in words of capitals and digits: others may stand before and after one."""
+    words = run.split(" ")
+    numbers = [word.translate(_NUMBERS) for word in words]
+    shown, at = [], 0
+    while at < len(words):
+        taken = _words_of_iban(words, numbers, at) if _IBAN_START.match(words[at]) else 0
+        shown.append(HIDDEN if taken else words[at])
+        at += taken or 1
+    return " ".join(shown)
 
 
-def _hide_card(whole: str) -> str:
-    return HIDDEN if luhn(re.sub(r"[ -]", "", whole)) else whole
+def _hide_cards(run: str) -> str:
+    """Hide the card numbers in groups of digits: other numbers (a code, a date) may stand before and after one."""
+    groups = [found.span() for found in _DIGITS.finditer(run)]
+    if sum(end - begun for begun, end in groups) <= 19 and luhn(re.sub(r"[ -]", "", run)):
+        return HIDDEN
+    shown, done, at = [], 0, 0
+    while at < len(groups):
+        taken = _card_at(run, groups, at)
+        if taken:
+            shown += [run[done : groups[at][0]], HIDDEN]
+            done = groups[at + taken - 1][1]
+        at += taken or 1
+    return "".join([*shown, run[done:]])
+
+
+def _card_at(run: str, groups: list[tuple[int, int]], at: int) -> int:
+    """Return how many groups from ``at`` on are a card number, 0 where they are none."""
+    sizes = tuple(end - begun for begun, end in groups[at : at + 5])
+    for shape in (*_CARD_GROUPS, sizes[:1]):
+        whole = sizes[: len(shape)] == shape and 12 <= sum(shape) <= 19
+        if whole and luhn("".join(run[begun:end] for begun, end in groups[at : at + len(shape)])):
+            return len(shape)
+    return 0
 
 
 def _name_pattern(names: tuple[str, ...]) -> str:
@@ -95,8 +136,8 @@ def masker(mask: Mask) -> Callable[[str], str]:
         if "@" in text:
             text = user.sub(lambda found: f"{found.group(1)}{HIDDEN}@", text)
             text = mail.sub(HIDDEN, text)
-        text = account.sub(lambda found: _hide_iban(found.group()), text)
-        text = card.sub(lambda found: _hide_card(found.group()), text)
+        text = account.sub(lambda found: _hide_ibans(found.group()), text)
+        text = card.sub(lambda found: _hide_cards(found.group()), text)
         for pattern in own:
             text = pattern.sub(HIDDEN, text)
         return text
