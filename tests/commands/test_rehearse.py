@@ -392,3 +392,82 @@ def test_hostile_events_and_names_stay_content(run: Run, write: Write, folder: P
     base = sqlite3.connect(next((folder / "out" / "tables").rglob("a.db")))
     assert base.execute('SELECT count(*) FROM "x""y" WHERE "c""1" LIKE \'yyy%\'').fetchone() == (3,)
     base.close()
+
+
+PLAIN_PLAN = """vetrina: 1
+workdir: /srv/sereno
+zone: Europe/Rome
+loggers:
+  root: {level: info, to: [book, hourly]}
+  ropeway.drive: {level: all, to: [drive, slow]}
+appenders:
+  book: {sink: file, path: book.log}
+  drive: {sink: file, path: drive.log, template: "{sequence} {message} {fields}"}
+  hourly: {sink: file, path: hourly.log, roll: {every: hour, rename-to: "hourly-{period|%Y%m%dT%H%M%z}.log.zst", keep: {files: 3}}}
+  slow: {sink: mail, host: h.sereno.example, from: a@sereno.example, recipients: [b@sereno.example], floor: error, buffer: {age: 2 hours}}
+"""
+
+
+def mixed_lines(count: int) -> list[str]:
+    """Return events of all shapes over half a day, in which the clock goes back."""
+    found = []
+    for at in range(count):
+        seconds = at * 43_200 // count - (7 if at % 50 == 0 else 0)
+        utc = f"{(21 + seconds // 3600) % 24:02}:{seconds // 60 % 60:02}:{seconds % 60:02}"
+        day = "24" if 0 <= 21 * 3600 + seconds < 86_400 else "25"
+        local = f"{(23 + seconds // 3600) % 24:02}:{seconds // 60 % 60:02}:{seconds % 60:02}"
+        time = [
+            f"2026-10-{day}T{utc}.{at % 1000:03}Z",
+            f"2026-10-{day}T{utc}.{at:09}Z",
+            f"2026-10-{'24' if local >= '23' else '25'}T{local}.25+02:00",
+        ][0 if at % 7 else at // 7 % 3]
+        row = event(
+            ["ropeway.drive.brake", "ropeway.gate", "lib"][at % 3],
+            ["debug", "info", "error"][at // 3 % 3],
+            "load {kg}",
+            fields={"kg": at},
+        )
+        row["time"] = time
+        shapes: dict[int, dict[str, Any]] = {
+            11: {"count": 3},
+            12: {"shift": "upper"},
+            13: {"error": "Jam\n" + " at x" * 300},
+            14: {"mark": "start"},
+        }
+        row |= shapes.get(at % 60, {})
+        found.append(json.dumps(row, separators=(",", ":")))
+    return found
+
+
+def test_all_shapes_of_lines_give_what_the_simulation_gives(run: Run, write: Write, folder: Path) -> None:
+    write("plan.yaml", PLAIN_PLAN)
+    write("e.jsonl", ("\n".join(mixed_lines(4000)) + "\n").encode())
+
+    found = run("rehearse", "plan.yaml", "e.jsonl", "--into", "out", "--verify", "--json")
+
+    assert (found.code, found.json["verified"]) == (0, {"agrees": True, "differences": []}), found.err
+    files = listing(folder / "out")
+    for name in ("book", "drive"):
+        raw = run("preview", "plan.yaml", "e.jsonl", "--raw", "--appender", name).out
+        routes = {one["appender"]: one for one in run("routes", "plan.yaml", "e.jsonl", "--json").json["appenders"]}
+        lines = files[f"files/srv/sereno/{name}.log"].decode()
+        assert lines.count("load") == routes[name]["reached"]
+        assert len(lines.encode()) == routes[name]["bytes"]
+        assert sorted(set(lines.splitlines())) == sorted(set(raw.splitlines())), "but for the copies of a count"
+    assert sum(name.endswith(".zst") for name in files) == 3
+
+
+def test_what_comes_before_a_line_that_stops_everything_is_written(run: Run, write: Write, folder: Path) -> None:
+    write("plan.yaml", PLAIN_PLAN)
+    good = [line for line in mixed_lines(300) if "shift" not in line]
+    write("e.jsonl", "\n".join([*good, "not an event", *good]).encode())
+    write("good.jsonl", "\n".join(good).encode())
+
+    assert run("rehearse", "plan.yaml", "e.jsonl", "--into", "out", "--strict").code == 2
+    assert run("rehearse", "plan.yaml", "good.jsonl", "--into", "whole").code == 0
+    for name in ("book.log", "drive.log", "hourly.log"):
+        assert (
+            (folder / "out/files/srv/sereno" / name).read_bytes()
+            == (folder / "whole/files/srv/sereno" / name).read_bytes()
+            != b""
+        )

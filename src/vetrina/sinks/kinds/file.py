@@ -152,9 +152,10 @@ class RolledFile:
         self._pending.clear()
 
     def finish(self) -> None:
-        """Close the open file, which keeps its name."""
+        """Close the open file, which keeps its name; what was put there without asking is written."""
         if self._file is not None:
             try:
+                self.settle_block()
                 self._flush()
                 self._write_block()
             finally:
