@@ -13,7 +13,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from plans import NAMES, faults, plan
-from vetrina.core.checks._implication import implies, impossible, levels_of, meets_loggers, questions
+from vetrina.core.checks._implication import certain, implies, impossible, levels_of, meets_loggers, questions
 from vetrina.core.conditions import Ask, Condition, holds, level_cuts, logger_names, meets, reduce
 from vetrina.core.events import Event
 
@@ -169,6 +169,8 @@ def test_conclusions_about_conditions_are_never_wrong(
     assert not follows or questions(wide) <= questions(narrow), "the quick look never hides an implication"
     for event in events:
         logger, severity = event.logger or "root", SEVERITY[str(event.level)]
+        if severity in range(5, 18) and (logger == via or logger.startswith(via + ".")):
+            assert said(two[0], event) or not certain(narrow, (5, 17), (via,), ".")
         if said(two[0], event):
             assert said(two[1], event) or not follows
             assert not never
@@ -198,6 +200,29 @@ def test_a_condition_that_can_never_hold_is_told(raw: dict[str, Any], why: str) 
     found = impossible(built(raw)[0])
 
     assert why in found if why else found == ""
+
+
+@pytest.mark.parametrize(
+    "raw, always",
+    [
+        ({}, True),
+        ({"logger": "root"}, True),
+        ({"logger": ["b", "a"]}, True),
+        ({"logger": "a.b"}, False),
+        ({"exactly": "a"}, False),
+        ({"level": "debug..error"}, True),
+        ({"level": "info.."}, False),
+        ({"any": [{"error": True}, {"logger": "a"}]}, True),
+        ({"not": {"level": "info", "any": [{"error": True}]}}, False),
+        ({"not": {"logger": "a", "exactly": "b"}}, True),
+        ({"field": {"gate": {"present": False}}}, False),
+        ({"logger": "a", "error": False}, False),
+    ],
+)
+def test_what_holds_for_all_that_comes_by(raw: dict[str, Any], always: bool) -> None:
+    text = json.dumps({"vetrina": 1, "rules": [{"drop": raw}]})
+
+    assert certain(plan(text, "").rules[0].condition, (5, 17), ("a",), ".") is always
 
 
 @pytest.mark.parametrize(

@@ -195,7 +195,8 @@ def _now(found: InForce, held: Held) -> tuple[str, tuple[Use, ...]]:
         return ("", ()) if isinstance(filled, Fault) else (filled.shown, filled.uses)
     if held.items is not None:
         return "[" + ", ".join(_item(found, item) for item in held.items) + "]", ()
-    return f"{sum(1 for _ in held.living())} keys", ()
+    count = sum(1 for _ in held.living())
+    return f"{count} key{'s' if count != 1 else ''}", ()
 
 
 def _item(found: InForce, item: Held) -> str:

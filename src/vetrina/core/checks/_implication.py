@@ -60,6 +60,19 @@ def impossible(condition: Condition) -> str:
     return f"it wants the field {min(both)} absent and asks for its value" if both else ""
 
 
+def certain(condition: Condition, severities: tuple[int, int], loggers: tuple[str, ...], separator: str) -> bool:
+    """Tell whether a condition surely holds for every event of these severities that comes through one of ``loggers``."""
+    if isinstance(condition, LevelIs):
+        return condition.range.low <= severities[0] and severities[1] <= condition.range.high
+    if isinstance(condition, LoggerIs):
+        return not condition.exact and all(any(below(via, name, separator) for name in condition.names) for via in loggers)
+    if isinstance(condition, Not):
+        return bool(impossible(condition.inner))
+    if isinstance(condition, OneOf):
+        return any(certain(one, severities, loggers, separator) for one in condition.parts)
+    return isinstance(condition, All) and all(certain(one, severities, loggers, separator) for one in condition.parts)
+
+
 def _words(condition: LoggerIs) -> str:
     return ("exactly " if condition.exact else "below ") + " or ".join(condition.names)
 
