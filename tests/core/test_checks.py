@@ -7,7 +7,7 @@ from datetime import UTC, datetime
 
 import pytest
 
-from plans import in_force
+from plans import faults, in_force
 from vetrina.core import checking
 from vetrina.core.checking import Circumstances, Finding
 from vetrina.core.checks import load, page
@@ -193,3 +193,26 @@ def test_findings_on_stages_are_told_once_with_the_stages_they_hold_for() -> Non
     )
 
     assert [(one.code, one.stages) for one in told] == [("dead-end", ("no stage", "t")), ("silenced-errors", ("t",))]
+
+
+@pytest.mark.parametrize(
+    "rules, found",
+    [
+        ("[{drop: {}}]", 1),
+        ("[{drop: {level: all..}}]", None),
+        ("[{drop: {level: trace..}}, {drop: {}}]", 1),
+        ("[{drop: {level: ..error, logger: root}}]", 0),
+        ("[{drop: {level: warn..}}]", 1),
+        ("[{drop: {error: true}}, {drop: {logger: ropeway}}]", 1),
+        ("[{keep: {error: true}}, {drop: {}}]", 0),
+        ("[{drop: {any: [{error: true}, {logger: ropeway.gate}]}}]", 1),
+        ("[{drop: {logger: ropeway.gate.scanner}}]", 0),
+    ],
+)
+def test_a_rule_that_drops_everything_is_told_where_it_does(rules: str, found: int | None) -> None:
+    body = f"loggers: {{ropeway.gate: {{level: warn, to: a}}}}\nappenders: {{a: {{sink: none, rules: {rules}}}, b: {{sink: none, rules: [{{drop: {{logger: x}}}}]}}}}\n"
+    if found is None:
+        assert faults(body), "a range of levels has no such end"
+        return
+
+    assert [one.subject for one in findings(body) if one.code == "drops-all"] == ["appender a"] * found

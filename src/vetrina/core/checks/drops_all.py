@@ -27,7 +27,7 @@ from vetrina.core.checks._implication import certain
 def find(scene: Scene) -> Iterator[Hit]:
     """Find the first rule of a list that drops all that comes to it, where none before it lets anything pass."""
     for listed in scene.rule_lists():
-        for at, rule in enumerate(listed.rules):
+        for at, rule in enumerate(listed.rules if listed.loggers else ()):  # what is attached nowhere is told elsewhere
             if rule.verdict != "drop":
                 break
             if certain(rule.condition, listed.severities or (1, 24), listed.loggers, scene.plan.separator):
