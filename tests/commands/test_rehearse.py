@@ -471,3 +471,25 @@ def test_what_comes_before_a_line_that_stops_everything_is_written(run: Run, wri
             == (folder / "whole/files/srv/sereno" / name).read_bytes()
             != b""
         )
+
+
+def test_a_crash_loses_what_waits_though_only_what_does_not_wait_follows(run: Run, write: Write, folder: Path) -> None:
+    plan = """vetrina: 1
+workdir: /srv/sereno
+loggers:
+  ropeway.drive: {level: all, to: [waits]}
+  ropeway.gate: {level: all, to: [book]}
+appenders:
+  waits: {sink: file, path: waits.log, template: "{message}", buffer: {events: 10}}
+  book: {sink: file, path: book.log, template: "{message}"}
+"""
+    drive, gate = traffic(3, logger="ropeway.drive"), traffic(10, logger="ropeway.gate")
+    write("plan.yaml", plan)
+    write("e.jsonl", sorted([*drive, *gate], key=lambda one: str(one["time"])))
+
+    found = run("rehearse", "plan.yaml", "e.jsonl", "--into", "out", "--crash-at", "2026-11-16T05:12:05Z", "--json").json
+    sums = {one["appender"]: one for one in found["appenders"]}
+
+    assert sums["waits"]["lost"] == {"crash": 3}
+    assert (sums["waits"]["delivered"], sums["book"]["delivered"], sums["book"]["lost"]) == (0, 10, {})
+    assert (folder / "out/files/srv/sereno/book.log").read_text().count("\n") == 10

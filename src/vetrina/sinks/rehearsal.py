@@ -207,8 +207,8 @@ class Rehearsal:
                 lane.writes += count
 
     def _learn(self, event: Event, writers: _Writers) -> None:
-        """Remember the short way of an event's logger and level, or that there is none."""
-        settled = self.router.decide(event.logger, event.level).route is not None
+        """Remember the short way of an event's logger and level, or that there is none: while a crash is due there is none."""
+        settled = self._crash_at is None and self.router.decide(event.logger, event.level).route is not None
         flow = self._flows.keep(event, self._short_way(event, writers) if settled else _LONG_WAY)
         self._quick += [lane for lane in flow.lanes if lane not in self._quick]
 
