@@ -141,7 +141,7 @@ def counted(path: Path, *, with_bytes: bool) -> None:
     counter = Counter(Router(plan), with_bytes=with_bytes)
     stream = EventStream(str(path), scale=plan.scale)
     with path.open("rb") as file:
-        stream.count(file, counter)
+        stream.send(file, counter)
     counter.result()
 
 
@@ -216,7 +216,7 @@ def rehearsed_and_changed(events: Path, folder: Path) -> list[tuple[str, str, st
         box = Sandbox(target, most_bytes=1 << 40, most_files=1000)
         rehearsal = Rehearsal(Router(plan), Place(plan, "/", box))
         with events.open("rb") as file:
-            EventStream(str(events), scale=plan.scale).count(file, rehearsal)
+            EventStream(str(events), scale=plan.scale).send(file, rehearsal)
         rehearsal.finish()
 
     before = read_plan(folder / "plan.yaml")
@@ -225,7 +225,7 @@ def rehearsed_and_changed(events: Path, folder: Path) -> list[tuple[str, str, st
     def changing() -> None:
         comparison = Comparison(Router(before), Router(after))
         with events.open("rb") as file:
-            EventStream(str(events), scale=before.scale).count(file, comparison)
+            EventStream(str(events), scale=before.scale).send(file, comparison)
         comparison.result()
 
     writing, stdlib_files = versus(rehearsing, lambda: stdlib_writing(events, folder))

@@ -81,7 +81,7 @@ def test_every_line_becomes_the_event_it_says(some: list[dict[str, Any]], ascii_
     assert [one[1][0].utcoffset() for one in got] == [one[1][0].utcoffset() for one in wanted]
     assert stream.unreadable == len(some) - len(wanted)
     counter, counting = Counter(Router(plan(""))), EventStream("events.jsonl")
-    counting.count(io.BytesIO(data), counter)
+    counting.send(io.BytesIO(data), counter)
     assert counter.result().events == sum(int(one[1][4] or 1) for one in wanted)
     assert (counting.unreadable, counting.bad_lines, counting.number) == (stream.unreadable, stream.bad_lines, len(some))
 

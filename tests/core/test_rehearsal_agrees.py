@@ -128,7 +128,7 @@ def play(rehearsal: Rehearsal, events: list[Event], block: int = 4000) -> None:
     """Send events through as lines of a file that is read in blocks of so many bytes."""
     data = b"\n".join(msgspec.json.encode(event) for event in events)
     with mock.patch("vetrina.formats.lines._BLOCK", block):
-        EventStream("events.jsonl", scale=rehearsal.router.plan.scale).count(io.BytesIO(data), rehearsal)
+        EventStream("events.jsonl", scale=rehearsal.router.plan.scale).send(io.BytesIO(data), rehearsal)
     assert rehearsal.events == len(events)
 
 

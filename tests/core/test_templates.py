@@ -138,6 +138,7 @@ def test_values_in_holes(value: object, expected: str) -> None:
         ("a}b", 1, "no opening one"),
         ("a{time", 5, "not closed"),
         ("{message|pad x}", 9, "whole number"),
+        ("{error|pad x}", 7, "whole number"),
         ("{message|pad}", 9, "needs a number"),
         ("{message|or}", 9, "needs a text"),
         ("{message|upper 2}", 9, "no argument"),

@@ -77,7 +77,7 @@ STREAMS = st.lists(EVENTS, max_size=25)
 def fed(counter: Any, events: list[Event]) -> Any:
     """Send events through as lines of a file."""
     stream = EventStream("events.jsonl")
-    stream.count(io.BytesIO(b"\n".join(msgspec.json.encode(event) for event in events)), counter)
+    stream.send(io.BytesIO(b"\n".join(msgspec.json.encode(event) for event in events)), counter)
     assert (stream.unreadable, stream.number) == (0, len(events))
     return counter
 

@@ -135,7 +135,7 @@ def _play(rehearsal: Rehearsal, stream: EventStream, events: str, pace: float | 
     try:
         with open_input(events) as file:
             if pace is None:
-                stream.count(file, rehearsal)
+                stream.send(file, rehearsal)
             else:
                 _play_paced(rehearsal, stream.read(file), pace)
         rehearsal.finish()

@@ -72,7 +72,7 @@ def run(
             _grouped(router, stream, file, part, group_by, as_json=json)
         else:
             counter = Counter(router, with_bytes=not counts_only, part=part)
-            stream.count(file, counter)
+            stream.send(file, counter)
             _show(counter.result(), found.plan, stream.unreadable, appender, plot, as_json=json)
     calling.remark_bad_lines(events, stream.unreadable, stream.bad_lines)
     if stream.unreadable:

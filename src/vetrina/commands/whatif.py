@@ -198,7 +198,7 @@ class _Traffic:
         comparison = Comparison(old, new)
         stream = self._stream(before)
         with open_input(self._path) as file:
-            stream.count(file, comparison)
+            stream.send(file, comparison)
         self._first = self._first or stream
         effects = comparison.result(self._streams)
         names = touched_files(effects, before.plan, after.plan)

@@ -103,7 +103,7 @@ def _traffic(events: str) -> Callable[[InForce], dict[str, tuple[int, int]]]:
         if id(found) not in known:
             counter = Counter(Router(found.plan))
             with open_input(events) as file:
-                EventStream(events, scale=found.plan.scale).count(file, counter)
+                EventStream(events, scale=found.plan.scale).send(file, counter)
             known[id(found)] = {name: (one.reached, one.bytes) for name, one in counter.result().appenders.items()}
         return known[id(found)]
 

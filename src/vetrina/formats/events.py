@@ -52,13 +52,13 @@ class BadLine(Struct, frozen=True):
     name: str = ""
 
 
-class LineCounter(Protocol):
-    """What counts lines by itself: a `Counter`, or a `Comparison` of two plans."""
+class LineTaker(Protocol):
+    """What takes lines by itself: a `Counter`, a `Comparison` of two plans, a `Rehearsal`."""
 
     def feed_lines(
         self, lines: Iterable[bytes], read: Callable[[bytes], Event], rescue: Callable[[int, bytes], Event | None]
     ) -> int:
-        """Count lines; return how many there were."""
+        """Take lines; return how many there were. ``read`` and ``rescue`` make events of them, as `Counter.feed_lines` has it."""
 
 
 class EventStream:
@@ -106,12 +106,12 @@ class EventStream:
         """Return the severity of an event of this stream."""
         return self._severities[event.level]
 
-    def count(self, file: IO[bytes], counter: LineCounter) -> None:
-        """Send the events of an open binary file through a counter: the quickest way, where only counts are asked."""
+    def send(self, file: IO[bytes], taker: LineTaker) -> None:
+        """Send the lines of an open binary file to what takes them by itself: the quickest way, without a step for each event."""
         number = 0
         for lines in self._lines.batches(file):
             start = number
-            number += counter.feed_lines(
+            number += taker.feed_lines(
                 lines,
                 self._reader(lines),
                 lambda at, line, start=start: self._rescue(start + at + 1, line),  # type: ignore[misc]

@@ -131,7 +131,6 @@ class _Pair:
         self.new: tuple[tuple[str, Measure], ...] = ()
 
 
-_Key = tuple[str, int | str]
 _Split = tuple[str, int, Route, Route]
 
 
@@ -156,11 +155,6 @@ class Comparison:
         self._first, self._last = _LATEST, _EARLIEST
         self._number = 0
         self._examples: dict[str, Examples] = {}
-
-    def feed(self, events: Iterable[Event]) -> None:
-        """Count ``events``; each must have a level that both plans know."""
-        for event in events:
-            self._count(event)
 
     def feed_lines(
         self, lines: Iterable[bytes], read: Callable[[bytes], Event], rescue: Callable[[int, bytes], Event | None]

@@ -159,12 +159,12 @@ class _Writer(Struct):
         kind, code = SOURCES[one.source]
         if kind == "time":
             return f"({' + '.join(self._time(one))})"
-        changes = [(step, change) for step in one.steps if (change := self._change(step, kind)) is not None]
-        if kind in {"level", "logger"}:
+        changes = self._changes(one)
+        if one.source in _SAME:
             return self._remembered(one, changes)
         if one.source == "field":
             code = f"field(e, {self.bind(one.argument)})"
-        if one.source == "error" and (shown := self._error(one)):
+        if one.source == "error" and (shown := self._error(changes)):
             return f'({shown} if e.error else "")'
         return self._chain(code, changes)
 
@@ -180,16 +180,19 @@ class _Writer(Struct):
             if width is not None:
                 return width
         if one.source in _SAME:
-            changes = [change for step in one.steps if (change := self._change(step, SOURCES[one.source][0]))]
-            text = self._memo(one, changes)
+            text = self._memo(one, [change for _, change in self._changes(one)])
             return f"{self.bind(_Lengths(text))}[e.{'logger' if one.source == 'logger' else 'level'}]"
-        if one.source == "error" and (shown := self._error(one)):
+        if one.source == "error" and (shown := self._error(self._changes(one))):
             return f"(size({shown}) if e.error else 0)"
         return f"(len(s) if (s := {self.placeholder(one)}).isascii() else len(s.encode()))"
 
-    def _error(self, one: Placeholder) -> str:
+    def _changes(self, one: Placeholder) -> list[tuple[StepCall, Change]]:
+        """Return the steps on a placeholder's text with their functions; what is wrong with them is noted."""
+        kind = SOURCES[one.source][0]
+        return [(step, change) for step in one.steps if (change := self._change(step, kind)) is not None]
+
+    def _error(self, changes: list[tuple[StepCall, Change]]) -> str:
         """Return the code of an error that is there, nothing where one that is not may become a text."""
-        changes = [(step, change) for step in one.steps if (change := self._change(step, "text")) is not None]
         return "" if any(change("") for _, change in changes) else self._chain("error_text(e)", changes)
 
     def formatted(self, one: Placeholder) -> str:
