@@ -29,6 +29,15 @@ BOMB = HEAD + "values: &v0 {x: y}\n" + "".join(f"a{n}: &v{n} [{', '.join([f'*v{n
         pytest.param(b"vetrina: 1\na: &x [*x]\n", "stands inside what it names", id="an alias in itself"),
         pytest.param(b"vetrina: 1\na: *nowhere\n", "names no anchor", id="an alias of nothing"),
         pytest.param(b"vetrina: 1\n\tx: 1\n", "indent with spaces", id="a tab"),
+        pytest.param(b"vetrina: 1\ntitle: a: b\n", "fix: write title: 'a: b'", id="a colon in a text"),
+        pytest.param(
+            b"vetrina: 1\ntemplate: {time} {message}\nx: 1\n",
+            "plan.yaml:2:18: fault: a text that begins with { must be quoted",
+            id="a template without quotes",
+        ),
+        pytest.param(b"vetrina: 1\ntitle: {time|%H}\n", "fix: quote a text that begins with {", id="a time without quotes"),
+        pytest.param(b"vetrina: 1\ntitle: *.log\n", "begins with * must be quoted", id="a star"),
+        pytest.param(b"vetrina: 1\ntitle: 'a\n", "plan.yaml:2:8: fault: a quote is opened here", id="an open quote"),
         pytest.param(b"vetrina: 1\ntitle: [a\n", "plan.yaml:3:1: fault: this is not YAML", id="an open bracket"),
         pytest.param(
             b"vetrina: 1\nappenders: {a: {sink: file, path: ${logs}/x}}\n",
@@ -149,3 +158,53 @@ def test_a_file_that_may_not_be_read_is_told(write: Callable[..., Path]) -> None
 
     assert done.returncode == 2
     assert "may not be read" in done.stderr
+
+
+ROLLED = (
+    HEAD + "loggers: {root: {to: a}}\nappenders: {a: {sink: file, path: a.log, roll: {at-size: 1 MB, rename-to: 'a-{n}'}}}\n"
+)
+
+
+@pytest.mark.parametrize(
+    "old, new, words, unwanted",
+    [
+        ("rename-to", "renam-to", 'did you mean "rename-to"?', "no name to go to"),
+        ("sink:", "snik:", 'did you mean "sink"?', "needs"),
+        ("path:", "pahts:", 'did you mean "path"?', "needs"),
+        ("1 MB", "-3", '"-3" is not a size', "-3 B"),
+        ("1 MB", "true", '"true" is not a size', "True B"),
+        ("1 MB", ".inf", "is not a size", "inf B"),
+        ("1 MB", "20", 'write "20 B", "20 MiB" or "20 GB"', "not a size"),
+    ],
+)
+def test_one_slip_is_told_once_and_no_nonsense_is_offered(
+    run: Run, folder: Path, old: str, new: str, words: str, unwanted: str
+) -> None:
+    (folder / "plan.yaml").write_text(ROLLED.replace(old, new))
+    found = run("levels", "plan.yaml")
+
+    assert (found.code, found.err.count("fault:")) == (2, 1)
+    assert words in found.err
+    assert unwanted not in found.err
+
+
+@pytest.mark.parametrize(
+    "path, words",
+    [
+        ("loggers.vendor.store.level=debug", "--set 'loggers[vendor.store].level=…'"),
+        ("loggers.vendor.stroe.level=debug", "--set 'loggers[vendor.store].level=…'"),
+        ("loggers.vendor.new=debug", "--set 'loggers[vendor.new]=…'"),
+        ("appenders.mian.floor=warn", 'fix: did you mean "main"?'),
+        ("rules[1].note=x", "item [1] does not exist"),
+    ],
+)
+def test_a_path_that_leads_nowhere_offers_where_it_may_have_been_meant_to_go(
+    run: Run, folder: Path, path: str, words: str
+) -> None:
+    (folder / "plan.yaml").write_text(
+        HEAD + "loggers: {root: {to: main}, vendor.store: info}\nappenders: {main: {sink: none}}\n"
+    )
+    found = run("levels", "plan.yaml", "--set", path)
+
+    assert (found.code, found.out, found.err.count("fault:")) == (2, "", 1)
+    assert words in found.err

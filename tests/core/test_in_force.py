@@ -12,12 +12,12 @@ from hypothesis import strategies as st
 from plans import APPENDERS, LEVELS, NAMES, document, in_force, loggers
 from plans import faults as told
 from vetrina.core.faults import Refused
-from vetrina.core.filling import typed
+from vetrina.core.filling import Given, typed
 from vetrina.core.grammar import PLAN
-from vetrina.core.in_force import LayerFile, parse_path
+from vetrina.core.in_force import InForce, LayerFile, SetOption, TuneOption, parse_path
 from vetrina.core.layers import Held, Layer, lay
 from vetrina.core.loggers import Tree
-from vetrina.core.nodes import Node, Source
+from vetrina.core.nodes import Node, Scalar, Source, synthetic
 from vetrina.core.plan import Plan
 from vetrina.core.routing import Router
 from vetrina.core.written import Entries, Items, Value, Written, written
@@ -63,7 +63,7 @@ def test_plain_values_have_the_types_of_yaml_1_2(text: str, value: object) -> No
     assert (found, type(found)) == (value, type(value))
 
 
-VALUES = "values: {a: x, b: '${a}/y', self: '${self:-own}', c1: '${c2}', c2: '${c1}', n: 5, empty: ''}\ntitle: "
+VALUES = "values: {a: x, b: '${a}/y', self: '${self:-own}', n: 5, empty: ''}\ntitle: "
 
 
 @pytest.mark.parametrize(
@@ -337,3 +337,80 @@ def test_a_plan_written_out_means_the_same(
     for level in ("debug", "error"):
         assert Router(first.plan).decide(name, level) == Router(second.plan).decide(name, level)
     assert Tree(first.plan).standing(name).severity == Tree(second.plan).standing(name).severity
+
+
+RULED = """vetrina: 1
+rules: [{keep: {logger: a}, note: x}, {drop: {error: true}}]
+loggers: {root: {to: [{appender: main, floor: error}, main]}}
+appenders: {main: {sink: console, rules: [{drop: {any: [{logger: a, level: info}, {logger: b}]}}]}}
+"""
+
+
+@pytest.mark.parametrize(
+    "path, value, found",
+    [
+        ("rules[0]", "{drop: {logger: b}}", [{"drop": {"logger": ["b"]}}, {"drop": {"error": "true"}}]),
+        ("rules[0]", "null", [{"drop": {"error": "true"}}]),
+        ("rules[1].note", "y", [{"keep": {"logger": ["a"]}, "note": "x"}, {"drop": {"error": "true"}, "note": "y"}]),
+        ("rules[1].drop", "{logger: c}", [{"keep": {"logger": ["a"]}, "note": "x"}, {"drop": {"error": "true", "logger": ["c"]}}]),
+        ("loggers.root.to[0]", "main", [{"appender": "main"}, {"appender": "main"}]),
+        ("appenders.main.rules[0].drop.any[0]", "{logger: c}", [{"drop": {"any": [{"logger": ["c"]}, {"logger": ["b"]}]}}]),
+    ],
+)  # fmt: skip
+def test_an_item_that_is_set_is_replaced_whole(path: str, value: str, found: Any) -> None:
+    held = set_in(RULED, path, value).held
+    at: Held = held
+    for step in path.split("[", maxsplit=1)[0].split("."):
+        at = (at.children or {})[step]
+
+    assert plain(at) == found
+
+
+def set_in(text: str, path: str, value: str) -> InForce:
+    parsed = parse_path(path)
+    assert not isinstance(parsed, str)
+    source = Source(f"--set {path}={value}", "option")
+    node = read_document(value, source, lambda _fault: None) or synthetic(source, "")
+    return in_force(text, sets=(SetOption(source.name, parsed[0], node, source),))
+
+
+@pytest.mark.parametrize(
+    "values, wrong",
+    [
+        ('{more: "${again}", again: "${more}"}', "2:16 values go round in a circle: more -> again -> more"),
+        ('{a: "x ${gone}"}', "2:13 ${gone} is not known (reached by a -> gone)"),
+        ('{a: "${b}", b: "${gone:-${c}}"}', "2:24 ${c} is not known (reached by a -> b -> c)"),
+        ('{a: "${x-y}"}', '2:13 "${x-y}" is not a form of placeholder'),
+        ('{PATH: "${PATH:-/bin}:/opt"}', None),
+        ('{a: "$${gone}"}', None),
+    ],
+)
+def test_values_that_nothing_uses_are_held_to_account(values: str, wrong: str | None) -> None:
+    assert told(f"values: {values}\n") == ([wrong] if wrong else [])
+
+
+@pytest.mark.parametrize(
+    "level, asked, origin",
+    [
+        ("${V}", {"env": {"V": "debug"}}, ("option", 3)),
+        ("${V}", {"env_file": {"V": Given("debug", "env file a.env")}}, ("option", 3)),
+        ("${V}", {"environment": {"V": "debug"}}, ("environment", 3)),
+        ("${given}", {"environment": {"V": "debug"}}, ("environment", 3)),
+        ("${mine}", {}, ("file", 3)),
+        ("${gone:-debug}", {}, ("file", 3)),
+    ],
+)
+@pytest.mark.parametrize("by_option", [False, True])
+def test_the_origin_of_a_level_that_came_through_a_placeholder(
+    level: str, asked: dict[str, Any], origin: tuple[str, int], by_option: bool
+) -> None:
+    text = 'vetrina: 1\nvalues: {mine: debug, given: "${V:-info}"}\nloggers: {a: "LEVEL"}\n'
+    if by_option:
+        tune = TuneOption("--tune", "a", level, Source("--tune", "option"))
+        found = in_force(text.replace("LEVEL", "warn"), tunes=(tune,), **asked).plan.loggers["a"].level
+        origin = ("option" if origin[0] == "file" else origin[0], 0)
+    else:
+        found = in_force(text.replace('"LEVEL"', level if "{" not in level else f'"{level}"'), **asked).plan.loggers["a"].level
+
+    assert found is not None
+    assert (found.value, found.origin.kind, found.origin.place.line if found.origin.place else 0) == (5, *origin)

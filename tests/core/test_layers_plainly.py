@@ -143,6 +143,8 @@ def test_placeholders_are_replaced_by_what_is_named_first(
     text = json.dumps({"vetrina": 1, "values": values, "title": title})
     try:
         wanted: str | None = expanded(title, values, env, environment, ())
+        for name, value in values.items():
+            expanded(value, values, env, environment, (name,))
     except Unknown:
         wanted = None
     if wanted is not None:

@@ -95,9 +95,10 @@ def origin_of(held: Held, filled: Filled | None = None) -> Origin:
     outside = [use for use in _all_uses(filled.uses) if use.source in {"option", "env-file", "environment"}] if filled else []
     if outside:
         use = min(outside, key=lambda one: ("option", "env-file", "environment").index(one.source))
+        place = None if held.layer.kind == "option" else held.place
         if use.source == "option":
-            return Origin("option", held.place, f"--env {use.name}")
-        return Origin("environment", held.place, f"{use.name} from {use.where}")
+            return Origin("option", place, f"--env {use.name}")
+        return Origin("option" if use.source == "env-file" else "environment", place, f"{use.name} from {use.where}")
     if held.layer.kind == "option":
         return Origin("option", None, held.layer.label)
     return Origin(held.layer.kind, held.place, held.layer.label)
@@ -117,6 +118,7 @@ def build(held: Held, filler: Filler, name: str, folder: str) -> tuple[Plan | No
     fields = {key: PLAN_KEYS[key].kind.read(child, reader) for key, child in held.living() if key not in {"levels", "values"}}
     builder = _Builder(reader, {key: got for key, got in fields.items() if got is not None}, name, folder)
     plan = builder.plan()
+    reader.faults += filler.unused_faults()
     return (None if reader.faults else plan), [_with_values(fault, reader) for fault in reader.faults]
 
 
@@ -391,7 +393,7 @@ class _Builder:
 
     def _needs(self, section: Section, key: str) -> None:
         form = section["as"].value if section["as"] else "text"
-        if section.held.get(key) is None:
+        if section.held.get(key) is None and not section.held.misspells(key):
             self.reader.report(Fault("missing-key", f'a template as: {form} needs "{key}"', place=section.held.key_place))
 
     def _members(self, given: dict[str, Any], section: Section, texts: list[TextTemplate]) -> Members:
@@ -437,7 +439,7 @@ class _Builder:
                 fault = unknown_key(child.key, sorted(common | own), f"an appender with sink: {kind.name}")
                 self.reader.report(fault)
         for key, spec in kind.keys.items():
-            if spec.required and section.held.get(key) is None:
+            if spec.required and section.held.get(key) is None and not section.held.misspells(key):
                 what = f'sink {kind.name} needs "{key}"'
                 self.reader.report(Fault("missing-key", what, spec.doc, f"add {key}:", section.held.key_place))
         sink = self._sink(kind.name, section)

@@ -127,6 +127,20 @@ class Filler(Struct):
             related = ((bad.place, "the value that it came through"),) if bad.place else ()
             return Fault("placeholder", bad.what, bad.why, bad.fix, scalar.place, related=related)
 
+    def unused_faults(self) -> list[Fault]:
+        """Return the faults of values that nothing in force asked for: a circle or a missing name is one there as well."""
+        asked_for, faults = set(self.used), []
+        for name, value in self.values.items():
+            if name in self.used:
+                continue
+            self.used.add(name)
+            try:
+                self._expand(value.text, (name,))
+            except _Bad as bad:
+                faults.append(Fault("placeholder", bad.what, bad.why, bad.fix, bad.place or value.place))
+        self.used = asked_for
+        return faults
+
     def _expand(self, text: str, chain: tuple[str, ...]) -> Filled:
         plain: list[str] = []
         shown: list[str] = []

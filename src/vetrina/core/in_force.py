@@ -14,12 +14,13 @@ from msgspec import Struct, field
 from msgspec.structs import replace
 
 from vetrina.core.building import build
-from vetrina.core.faults import Fault, Refused, offer
+from vetrina.core.faults import Fault, Refused, nearest, offer
 from vetrina.core.filling import Filler, Given, fold_name, typed
 from vetrina.core.grammar import PLAN, PLAN_FILE, VERSION, root_name
 from vetrina.core.layers import Held, Layer, Step, lay, lay_path
 from vetrina.core.nodes import Mapping, Node, Scalar, Source, kind_of, synthetic
 from vetrina.core.plan import Plan
+from vetrina.core.shapes import MapOf, Record
 from vetrina.core.sinks._kind import full_path
 
 Report = list[Fault]
@@ -112,14 +113,14 @@ def parse_path(text: str) -> tuple[tuple[Step, ...], str] | str:
             inside = found.group(2)
             if inside[:1] == '"':
                 try:
-                    steps.append(Step(str(json.loads(inside))))
+                    steps.append(Step(str(json.loads(inside)), None, bracketed=True))
                 except ValueError:
                     return f"{inside[:40]} is not a text with JSON escapes"
             elif inside[:1] == "'":
-                steps.append(Step(inside[1:-1]))
+                steps.append(Step(inside[1:-1], None, bracketed=True))
             else:
                 digits = inside.isascii() and inside.isdigit() and len(inside) < 10
-                steps.append(Step(inside, int(inside) if digits else None))
+                steps.append(Step(inside, int(inside) if digits else None, bracketed=True))
         else:
             steps.append(Step(word.strip()))
         position = found.end()
@@ -248,8 +249,32 @@ def _set(held: Held, one: SetOption, faults: Report) -> Held:
         return held
     steps = one.steps
     if first == "loggers" and len(steps) > 1:
-        steps = (steps[0], Step(root_name(steps[1].name)), *steps[2:])
+        steps = (steps[0], steps[1]._replace(name=root_name(steps[1].name)), *steps[2:])
+    if (dotted := _dotted_name(held, steps)) is not None:
+        faults.append(replace(dotted, where=one.source.name))
+        return held
     return lay_path(PLAN, held, steps, Layer("option", one.text), one.node, one.source, faults.append)
+
+
+def _dotted_name(held: Held, steps: tuple[Step, ...]) -> Fault | None:
+    """Return the fault of a path whose name with dots stands without brackets, None for any other path."""
+    kind = PLAN.keys[steps[0].name].kind if steps[0].name in PLAN.keys else None
+    if not isinstance(kind, MapOf) or not isinstance(kind.value, Record) or len(steps) < 3 or steps[1].bracketed:
+        return None
+    keys = kind.value.keys
+    end = next((at for at, one in enumerate(steps) if at > 1 and one.name in keys), len(steps))
+    named = held.get(steps[0].name)
+    known = [name for name, _ in named.living()] if named else []
+    name = ".".join(one.name for one in steps[1:end])
+    close = [name] if name in known else nearest(name, known, cutoff=0.8)
+    if end == 2 or (
+        (steps[1].name in known and not [other for other in close if other != steps[1].name]) and nearest(steps[2].name, keys)
+    ):
+        return None  # a key of that entry, written rightly or nearly so
+    meant = next((other for other in close if other != steps[1].name), name)
+    rest = "".join(map(str, steps[end:]))
+    return Fault("no-such-path", f'there is no "{steps[2].name[:60]}" in {kind.value.name}', "a dot in a path begins the next key",
+                 f"a name with dots stands in brackets: --set '{steps[0].name}[{meant}]{rest}=…'")  # fmt: skip
 
 
 def _tune_node(tune: TuneOption) -> Mapping:

@@ -56,6 +56,11 @@ class Held(Struct, eq=False):
         child = (self.children or {}).get(name)
         return None if child is None or child.gone else child
 
+    def misspells(self, name: str) -> bool:
+        """Tell whether a key that was told as unknown here was meant to be ``name``."""
+        refused = [word for said in self.said if isinstance(said.node, Mapping) for word in said.node.refused]
+        return any(nearest(word, [name]) for word in refused)
+
     @property
     def place(self) -> Place:
         """Return where the deciding layer wrote it."""
@@ -132,10 +137,11 @@ def same_text(first: Node, second: Scalar) -> bool:
 
 
 class Step(NamedTuple):
-    """One step of a `--set` path: a key, or the index of a list item where a list is."""
+    """One step of a `--set` path: a key, or the index of a list item where a list is; ``bracketed`` as it was written."""
 
     name: str
     position: int | None = None
+    bracketed: bool = False
 
     def __str__(self) -> str:
         """Return it as it would be written."""
@@ -165,11 +171,7 @@ def lay_path(kind: Kind, held: Held, steps: Sequence[Step], layer: Layer, node: 
                 )
             )
         else:
-            item = held.items[step.position]
-            if not rest and isinstance(node, Scalar) and node.is_null():
-                held.items.pop(step.position)
-            else:
-                held.items[step.position] = lay_path(kind.item, item, rest, layer, node, source, report)
+            _lay_item(kind, held.items, step.position, rest, layer, node, source, report)
             held.said = [*held.said, Said(layer, node)]
         return held
     known = kind.known() if isinstance(kind, Record) else None
@@ -197,6 +199,23 @@ def lay_path(kind: Kind, held: Held, steps: Sequence[Step], layer: Layer, node: 
             below.items = []
     held.children[step.name] = lay_path(child, below, rest, layer, node, source, report)
     return held
+
+
+def _lay_item(
+    kind: ListOf, items: list[Held], at: int, rest: Sequence[Step], layer: Layer, node: Node, source: Source, report: Report
+) -> None:
+    """Lay ``node`` on or below an item of a list. Inside lists nothing is merged: on the item itself it takes its place."""
+    if rest:
+        items[at] = lay_path(kind.item, items[at], rest, layer, node, source, report)
+        return
+    if isinstance(node, Scalar) and node.is_null() and not kind.item.takes_null:
+        items.pop(at)
+        return
+    shaped = kind.item.shape(node, report, layered=False)
+    if shaped is not None:
+        below = items[at]
+        items[at] = lay(kind.item, None, layer, shaped)
+        items[at].said = [*below.said, Said(layer, shaped)]
 
 
 def _known_words(known: list[str] | None) -> str:

@@ -68,7 +68,7 @@ class Listing:
 class Mapping:
     """A mapping as written: pairs of key and value, in their order, keys unique."""
 
-    __slots__ = ("aliased", "column", "end", "flow", "line", "pairs", "source", "start")
+    __slots__ = ("aliased", "column", "end", "flow", "line", "pairs", "refused", "source", "start")
 
     def __init__(
         self,
@@ -78,9 +78,10 @@ class Mapping:
         *,
         flow: bool = False,
     ) -> None:
-        """Keep ``spot`` as for a scalar."""
+        """Keep ``spot`` as for a scalar; ``refused`` are keys that were told as unknown and left out."""
         self.source = source
         self.pairs = pairs
+        self.refused: tuple[str, ...] = ()
         self.line, self.column, self.start, self.end = spot
         self.flow = flow
         self.aliased = False

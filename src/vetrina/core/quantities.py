@@ -16,6 +16,7 @@ for _power, _prefix in enumerate("kMGTP", start=1):
     _UNITS[f"{_prefix.upper()}iB"] = 1024**_power
 SIZE_PATTERN = r"^\s*[0-9]+(\.[0-9]+)?\s*(B|bytes?|[kKMGTP]B|[KMGTP]iB)\s*$"
 _SIZE = re.compile(r"\s*([0-9]{1,18}(?:\.[0-9]{1,9})?)\s*([A-Za-z]+)\s*\Z")
+_NUMBER = re.compile(r"\s*[0-9]{1,15}(?:\.[0-9]{1,9})?\s*\Z")
 _SPANS: dict[str, int] = {"millisecond": 1, "second": 1000, "minute": 60_000, "hour": 3_600_000}
 _SPANS |= {"day": 86_400_000, "week": 604_800_000}
 _SYMBOLS = {"ms": "millisecond", "s": "second", "min": "minute", "h": "hour", "d": "day"}
@@ -33,7 +34,7 @@ _LONGEST_MS = 1000 * 366 * 86_400_000
 
 def size(text: object) -> int | str:
     """Return the bytes that ``text`` means, else why it means none; part bytes are cut off."""
-    if isinstance(text, int | float) or str(text).strip().isdigit():
+    if _unitless(text):
         return f'{text} has no unit: write "{text} B", "{text} MiB" or "{text} GB"'
     match = _SIZE.match(str(text))
     if not match:
@@ -44,9 +45,16 @@ def size(text: object) -> int | str:
     return int(Fraction(number) * _UNITS[unit])
 
 
+def _unitless(text: object) -> bool:
+    """Tell whether ``text`` is a number that would do with a unit."""
+    if isinstance(text, bool):
+        return False
+    return bool(_NUMBER.match(str(text))) and float(str(text)) > 0
+
+
 def duration(text: object) -> timedelta | str:
     """Return the span of time that ``text`` means, else why it means none."""
-    if isinstance(text, int | float) or str(text).strip().isdigit():
+    if _unitless(text):
         return f'{text} has no unit: write "{text} seconds", "{text} hours" or "{text} days"'
     whole = str(text)
     match = _DURATION.match(whole)

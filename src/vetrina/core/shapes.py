@@ -99,7 +99,9 @@ class Kind(Struct, frozen=True):
 
 def mismatch(node: Node, wants: str) -> Fault:
     """Return the fault of a list, a mapping or a value where something else is wanted."""
-    return Fault("wrong-type", f"{wants} is wanted here, and this is {kind_of(node)}", place=node.place)
+    braces = isinstance(node, Mapping) and node.flow and any(_null(value) for _, value in node.pairs)
+    fix = "quote a text that begins with {" if braces and "text" in wants else ""
+    return Fault("wrong-type", f"{wants} is wanted here, and this is {kind_of(node)}", fix=fix, place=node.place)
 
 
 def describe(value: object) -> str:
@@ -267,7 +269,7 @@ class DurationKind(Kind, frozen=True):
     def convert(self, got: Read, reader: Reader) -> Any:
         """Return a timedelta."""
         del reader
-        found = duration(got.value)
+        found = duration(got.text)
         if isinstance(found, str):
             raise Wrong(f"is no duration: {found}")
         return found
@@ -286,7 +288,7 @@ class SizeKind(Kind, frozen=True):
     def convert(self, got: Read, reader: Reader) -> int:
         """Return bytes."""
         del reader
-        found = size(got.value)
+        found = size(got.text)
         if isinstance(found, str):
             raise Wrong(f"is no size: {found}")
         if found < self.least:
@@ -442,6 +444,11 @@ class MapOf(Kind, frozen=True):
         """Return name to value, without those not given."""
         found: dict[str, Any] = {}
         for name, child in held.living():
+            if isinstance(self.value, Record) and self.value.is_part_by_option(child):
+                others = [other for other, one in held.living() if one is not child]
+                what = f'no {self.value.name.split(" ", 1)[-1]} is called "{name[:60]}", and --set gives only a part of one'
+                reader.report(Fault("no-such-path", what, fix=offer(name, others), where=child.layer.label))
+                continue
             got = self.value.read(child, reader)
             if got is not None:
                 found[name] = got
@@ -486,6 +493,11 @@ class Record(Kind, frozen=True):
     implied: tuple[tuple[str, str], ...] = ()
     wants: str = "a mapping"
 
+    def is_part_by_option(self, held: Held) -> bool:
+        """Tell whether options alone speak of this, and leave out what it needs: its name may be misspelt."""
+        by_options = all(said.layer.kind == "option" for said in held.said) and held.layer.kind == "option"
+        return by_options and any(key.required and held.get(name) is None for name, key in self.keys.items())
+
     def known(self) -> list[str]:
         """Return the names of the keys."""
         return list(self.keys)
@@ -509,25 +521,29 @@ class Record(Kind, frozen=True):
             report(mismatch(node, self.wants))
             return None
         kept: list[tuple[Scalar, Node]] = []
+        refused: list[str] = []
         for key, value in node.pairs:
             known = self.keys.get(key.text)
             if known is None:
                 report(unknown_key(key, self.known(), self.name))
+                refused.append(key.text)
                 continue
             shaped = value if _null(value) and not known.kind.takes_null else known.kind.shape(value, report, layered=layered)
             if shaped is not None:
                 kept.append((key, shaped))
-        return Mapping(node.source, kept, at(node), flow=node.flow)
+        found = Mapping(node.source, kept, at(node), flow=node.flow)
+        found.refused = tuple(refused)
+        return found
 
     def read(self, held: Held, reader: Reader) -> Any:
-        """Return a Section; a required key that is missing is told."""
+        """Return a Section; a required key that is missing is told, unless it stands there misspelt (told already)."""
         fields: dict[str, Any] = {}
         for name, child in held.living():
             got = self.keys[name].kind.read(child, reader)
             if got is not None:
                 fields[name] = got
         for name, key in self.keys.items():
-            if key.required and held.get(name) is None:
+            if key.required and held.get(name) is None and not held.misspells(name):
                 reader.report(Fault("missing-key", f'{self.name or "this"} needs "{name}"', key.doc, place=held.key_place))
         return Section(fields, held)
 

@@ -262,17 +262,63 @@ class _Composer:
     def _yaml_error(self, error: yaml.MarkedYAMLError) -> Unreadable:
         mark = error.problem_mark or error.context_mark
         line, column = (mark.line + 1, mark.column + 1) if mark else (1, 1)
-        lines = self._text.splitlines()
-        here = lines[line - 1] if line <= len(lines) else ""
-        what = f"this is not YAML: {error.problem or error.context or 'unknown trouble'}"
-        fix = ""
-        if re.search(r"[{\[,:]\s*[^\"'#]*\$\{", here) and "{" in here:
-            what = "a placeholder inside { } or [ ] must be quoted"
-            fix = 'write "${name}" in double quotes'
-        elif "\t" in here[: column + 1]:
-            fix = "indent with spaces, not tabs"
-        why = error.context or ""
+        problem = error.problem or error.context or "unknown trouble"
+        here = self._line(line)
+        if problem == "did not find expected key" and error.context_mark and _template_in(here) is None:
+            before = next((at for at in range(line - 1, max(0, line - 4), -1) if self._line(at).strip()), 0)
+            if _template_in(self._line(before)) is not None:  # the parser notices on the line after it
+                line, column, here = before, len(self._line(before).partition(":")[0]) + 3, self._line(before)
+        if "quoted scalar" in (error.context or "") and error.context_mark:  # where it begins, not where the text ends
+            line, column = error.context_mark.line + 1, error.context_mark.column + 1
+        what, fix = _in_our_words(here, problem)
+        why = "" if problem not in what else error.context or ""
         return unreadable(self._source.name, what, why, fix, line, column)
+
+    def _line(self, number: int) -> str:
+        """Return the beginning of a line, counted from 1; nothing past the end."""
+        lines = self._text.split("\n", number)
+        return lines[number - 1][:_LOOKED_AT] if 0 < number <= len(lines) else ""
+
+
+_LOOKED_AT = 2000
+_KEY_AND_TEXT = re.compile(r"\s*(?:- )?([^\s\"'#:{}\[\]][^\"'#:{}\[\]]{0,80}):\s+(\S.*)")
+
+
+def _template_in(line: str) -> str | None:
+    """Return the unquoted template in a line `key: {time} …`, None where there is none."""
+    found = _KEY_AND_TEXT.match(line)
+    text = found.group(2) if found else ""
+    return text if re.match(r"\{[A-Za-z-]+[^{}:,\"']*\}.|\{[a-z-]+ *\|", text) else None
+
+
+def _in_our_words(line: str, problem: str) -> tuple[str, str]:
+    """Return what is wrong with a line that is no YAML, and what to do, as far as the line itself shows it."""
+    what = f"this is not YAML: {problem}"
+    found = _KEY_AND_TEXT.match(line)
+    key, text = found.groups() if found else ("", "")
+    quoted = "'" + text.rstrip().replace("'", "''") + "'"
+    if "${" in line and re.search(r"[{\[,]", line[: line.find("${")]):
+        return "a placeholder inside { } or [ ] must be quoted", 'write "${name}" in double quotes'
+    if _template_in(line) is not None:
+        return "a text that begins with { must be quoted", f"write {key}: {quoted[:_LOOKED_AT]}"
+    if line.lstrip(" ").startswith("\t"):
+        return what, "indent with spaces, not tabs"
+    if problem.startswith("mapping values are not allowed"):
+        fix = (
+            f"write {key}: {quoted}"
+            if key and ":" in text
+            else "begin each key on a line of its own, at the same column as its neighbours"
+        )
+        return ('a text that holds ": " must be quoted' if key and ":" in text else what), fix
+    if text[:1] in {"%", "@", "`", "*", "&", "!", "|", ">"} and "token" in problem + " token":
+        return f"a text that begins with {text[0]} must be quoted", f"write {key}: {quoted}"
+    if "unexpected end of stream" in problem or "unexpected document indicator" in problem:
+        return "a quote is opened here and never closed", "close it, and write a quote within as \\\" or ''"
+    if problem == "did not find expected key":
+        return what, "begin each key of a mapping at the same column; quote a text that begins with a quote, { or ["
+    if problem.startswith("did not find expected ',' or"):
+        return what, "close the bracket, put a comma between its items, and quote texts with { } [ ] , or : in them"
+    return what, ""
 
 
 def yaml_value(text: str, where: str) -> Any:

@@ -178,7 +178,8 @@ def _contradictions(roll: Roll, section: Section, path_place: Place | None, repo
     place = section.held.key_place
     if roll.path.codec:
         report(_compressed(roll.path, path_place))
-    if roll.rename_to is None and section.held.get("rename-to") is None and not in_path:
+    named = section.held.get("rename-to") is not None or section.held.misspells("rename-to")
+    if roll.rename_to is None and not named and not in_path:
         report(_policy("a rolled file has no name to go to", place, "add rename-to: with {period} or {n}, or put them in path"))
     if in_path and roll.rename_to is not None:
         report(_policy('"rename-to" has no use: path has {period} or {n}, so files bear their final names at once',
@@ -187,7 +188,12 @@ def _contradictions(roll: Roll, section: Section, path_place: Place | None, repo
         why = "at-size" if roll.at_size is not None else "each-start"
         report(_policy(f"path has {{period}} but no {{n}}, and {why} needs several names in one period", path_place, "add {n}"))
     for pattern, where in ((roll.path, path_place), (roll.rename_to, _place(section["rename-to"]))):
-        if pattern is not None and pattern.has_period and section.held.get("every") is None:
+        if (
+            pattern is not None
+            and pattern.has_period
+            and section.held.get("every") is None
+            and not section.held.misspells("every")
+        ):
             report(_policy("{period} needs every: without it there are no periods", where, "add every: day"))
 
 
