@@ -154,7 +154,7 @@ appenders:
     roll: {every: day, rename-to: "/var/log/sereno/book-{period|%Y-%m-%d}.log.gz", keep: {age: 14 days}}}
   post: {sink: mail, host: h, from: a@x.example, recipients: b@x.example, floor: error, buffer: {events: 9, age: 1 minute, at-once: error}, template: line, waive: [
     {check: mail-flood, why: few errors}]}
-templates: {line: "{time} {level} {logger} {message|mask|oneline}{error|mask|before \\" \\"}"}
+templates: {line: "{time} {level} {logger} {message|mask|oneline} | {error|mask}"}
 """
 
 

@@ -17,8 +17,8 @@ from plans import plan
 from vetrina.core.events import ErrorDetail, Event
 from vetrina.core.plan import Mask
 from vetrina.core.templates.compiling import Setting, text_template
-from vetrina.core.templates.inverting import Collision, invert
 from vetrina.core.templates.masking import masker
+from vetrina.core.templates.reading_back import Collision, invert
 from vetrina.formats.logs import LogReader
 
 TEXTS = st.text(st.characters(exclude_categories=["Cs"]), max_size=20)

@@ -17,7 +17,7 @@ from vetrina.core.grammar import PLAN
 from vetrina.core.in_force import InForce, LayerFile, SetOption, TuneOption, parse_path
 from vetrina.core.layers import Held, Layer, lay
 from vetrina.core.loggers import Tree
-from vetrina.core.nodes import Node, Scalar, Source, synthetic
+from vetrina.core.nodes import Node, Source, synthetic
 from vetrina.core.plan import Plan
 from vetrina.core.routing import Router
 from vetrina.core.written import Entries, Items, Value, Written, written

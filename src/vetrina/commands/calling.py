@@ -18,6 +18,7 @@ import typer
 
 from vetrina.core.faults import refuse
 from vetrina.core.in_force import InForce
+from vetrina.core.levels import Scale
 from vetrina.core.plan import Plan
 from vetrina.core.templates import clocks
 from vetrina.core.traffic import Part
@@ -143,14 +144,17 @@ def stream_of_rate(text: str, plan: Plan) -> Stream:
     return found
 
 
-def moment(text: str, plan: Plan, option: str) -> datetime:
-    """Return the instant of a time in an option; without an offset it is in the plan's zone."""
+def moment(text: str, zone: str, option: str) -> datetime:
+    """Return the instant of a time in an option; without an offset it is in ``zone``, the plan's."""
     try:
         found = datetime.fromisoformat(text)
     except ValueError:
         fix = "write 2026-11-13T12:00:00+01:00, or without the offset in the plan's zone, or a day"
         raise refuse(f'"{text[:40]}" is no time', fix=fix, where=option) from None
-    return (found if found.tzinfo else found.replace(tzinfo=clocks.zone(plan.zone))).astimezone(UTC)
+    try:
+        return (found if found.tzinfo else found.replace(tzinfo=clocks.zone(zone))).astimezone(UTC)
+    except OverflowError:
+        raise refuse(f'"{text[:40]}" is past the end of the calendar in UTC', where=option) from None
 
 
 def write_file(path: Path, text: str) -> None:
@@ -167,9 +171,9 @@ def write_bytes(path: Path, data: bytes) -> None:
         raise refuse(f"cannot be written: {reason}", fix="check the folder and its permissions", where=str(path)) from None
 
 
-def part_of(plan: Plan, logger: str, level: str, field: list[str]) -> Part:
+def part_of(scale: Scale, logger: str, level: str, field: list[str]) -> Part:
     """Return which events --logger, --level and --field leave."""
-    levels = plan.scale.range(level) if level else None
+    levels = scale.range(level) if level else None
     if isinstance(levels, str):
         raise refuse(f"this is no range of levels: {levels}", where=f"--level {level}")
     fields = []

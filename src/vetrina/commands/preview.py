@@ -87,7 +87,7 @@ def run(
     for name in names:
         if name not in found.plan.appenders:
             raise refuse(f'no appender is called "{name[:60]}"', fix=offer(name, found.plan.appenders), where="--appender")
-    part = calling.part_of(found.plan, logger, level, [])
+    part = calling.part_of(found.plan.scale, logger, level, [])
     limited = first if raw or json else None if beside or explain else first or _FIRST
     preview_ = Preview(Router(found.plan), part, names, limited)
     with _events(events, found.plan, part, names, strict=strict) as rows:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import sys
-from datetime import date
+from datetime import date, datetime
 from pathlib import Path
 from typing import Annotated
 
@@ -12,10 +12,14 @@ import typer
 
 from vetrina.commands import calling
 from vetrina.commands.preview import parsed_template
+from vetrina.core.events import Event
 from vetrina.core.faults import offer, refuse
+from vetrina.core.levels import Scale, Severities
 from vetrina.core.templates.forms import PlainText
+from vetrina.core.traffic import Part
 from vetrina.formats.events import open_input
 from vetrina.formats.logs import LogReader
+from vetrina.views import read as view
 
 
 def run(
@@ -35,7 +39,16 @@ def run(
     encoding: Annotated[
         str, typer.Option("--encoding", metavar="NAME", help="The files' encoding (else the appender's).")
     ] = "",
-    level: Annotated[str, typer.Option("--level", metavar="V", help="The level where the template has none.")] = "info",
+    default_level: Annotated[
+        str, typer.Option("--default-level", metavar="V", help="The level where the template has none.")
+    ] = "info",
+    logger: Annotated[str, typer.Option("--logger", metavar="L", help="Only events of this logger and below it.")] = "",
+    level: Annotated[
+        str, typer.Option("--level", metavar="RANGE", help="Only these levels: warn.., ..info, debug..warn, or one.")
+    ] = "",
+    field: Annotated[list[str], typer.Option("--field", metavar="K=V", help="Only events with this field; repeatable.")] = [],  # noqa: B006
+    since: Annotated[str, typer.Option("--since", metavar="TIME", help="Only events from this time on.")] = "",
+    until: Annotated[str, typer.Option("--until", metavar="TIME", help="Only events before this time.")] = "",
     first: Annotated[int | None, typer.Option("--first", metavar="N", min=1, help="Stop after so many events.")] = None,
     stage: calling.StageOption = [],  # noqa: B006
     with_: calling.WithOption = [],  # noqa: B006
@@ -43,11 +56,15 @@ def run(
     env_file: calling.EnvFileOption = [],  # noqa: B006
     set_: calling.SetOption = [],  # noqa: B006
     tune: calling.TuneOption = [],  # noqa: B006
+    json: Annotated[
+        bool, typer.Option("--json", help="Tell what was joined and what did not fit as one JSON document on standard error.")
+    ] = False,
 ) -> None:
     """Read log files back into events, as JSON Lines on standard output.
 
-    Further lines of a stack trace go to the event they belong to. Lines that do not fit are counted, and the first
-    few shown.
+    Every line is part of an event, or counted. Lines that follow an event's first one go to it where the template
+    can have written them there (a stack trace, a message of several lines) and they do not look like the
+    beginning of another event. Lines that do not fit are counted, and the first few shown with the reason.
 
     \b
     Examples:
@@ -63,34 +80,84 @@ def run(
         if one is None:
             what = f'no appender is called "{appender[:60]}"' if appender else "which appender wrote them?"
             raise refuse(what, fix=offer(appender, found.appenders), where="--appender")
-        form, own = one.template, one.encoding
+        form, own, scale, separator, zone_ = one.template, one.encoding, found.scale, found.separator, found.zone
     else:
         text = parsed_template(template or "", zone)
-        form, own = PlainText("text", text.setting, None, (text,)), "utf-8"
-    reader = LogReader(form, encoding=_encoding(encoding or own), day=_day(day), default_level=level)
-    encode = msgspec.json.Encoder().encode
-    out = sys.stdout.buffer
-    for log in logs:
-        with open_input(log) as file:
-            for event in reader.read(file, log):
-                out.write(encode(event) + b"\n")
-                if reader.events == first:
-                    break
-        if first is not None and reader.events >= first:
-            break
-    out.flush()
-    calling.remark_bad_lines(logs[0], reader.misfits, reader.bad_lines, "does not fit")
+        form, own, scale, separator, zone_ = PlainText("text", text.setting, None, (text,)), "utf-8", Scale(), ".", zone
+    wanted = _Wanted(
+        calling.part_of(scale, logger, level, field),
+        Severities(scale),
+        separator,
+        calling.moment(since, zone_, "--since") if since else None,
+        calling.moment(until, zone_, "--until") if until else None,
+    )
+    if scale.severity(default_level) is None:
+        raise refuse(f'level "{default_level[:60]}" is not known{scale.hint(default_level)}', where="--default-level")
+    reader = LogReader(form, encoding=_encoding(encoding or own), day=_day(day), default_level=default_level)
+    shown = _show(logs, reader, wanted, first)
+    _tell(reader, logs, shown, stopped=shown == first, as_json=json)
     if reader.misfits or not reader.events:
-        if not reader.events and not reader.misfits:
-            calling.remark(["there is no line in it"])
         raise typer.Exit(calling.Exit.WANTING)
 
 
+class _Wanted:
+    """Which of the events to print."""
+
+    def __init__(
+        self, part: Part, severities: Severities, separator: str, since: datetime | None, until: datetime | None
+    ) -> None:
+        self._part, self._severities, self._separator, self._since, self._until = part, severities, separator, since, until
+        self.all = part == Part() and since is None and until is None
+
+    def holds(self, event: Event) -> bool:
+        """Tell whether an event is wanted: of the part, from ``since`` on, before ``until``."""
+        if (self._since and event.time < self._since) or (self._until and event.time >= self._until):
+            return False
+        return self._part.holds(event, self._severities[event.level], self._separator)
+
+
+def _show(logs: list[str], reader: LogReader, wanted: _Wanted, first: int | None) -> int:
+    """Print the wanted events of the logs, ``first`` of them at most; return how many were printed."""
+    encode = msgspec.json.Encoder().encode
+    out, shown = sys.stdout.buffer, 0
+    for log in logs:
+        with open_input(log) as file:
+            for event in reader.read(file, log):
+                if not (wanted.all or wanted.holds(event)):
+                    continue
+                out.write(encode(event) + b"\n")
+                shown += 1
+                if shown == first:
+                    out.flush()
+                    return shown
+    out.flush()
+    return shown
+
+
+def _tell(reader: LogReader, logs: list[str], shown: int, *, stopped: bool, as_json: bool) -> None:
+    """Tell on standard error what was joined and what did not fit."""
+    summary = {
+        "events": reader.events, "shown": shown, "stopped": stopped, "joined_lines": reader.joined_lines,
+        "joined_events": reader.joined_events, "blank": reader.blank, "misfits": reader.misfits,
+        "first_misfits": [{"file": one.name, "line": one.number, "reason": one.reason} for one in reader.bad_lines],
+    }  # fmt: skip
+    if as_json:
+        sys.stdout.flush()
+        sys.stderr.write(msgspec.json.format(msgspec.json.encode(summary), indent=2).decode() + "\n")
+        return
+    calling.remark_bad_lines(logs[0], reader.misfits, reader.bad_lines, "does not fit")
+    calling.remark(view.summary_lines(summary))
+
+
 def _encoding(name: str) -> str:
+    """Return an encoding's name; refuse one that is not known, or is none of text in lines."""
     try:
-        "".encode(name)
-    except LookupError:
+        lines = "a\n".encode(name)
+        known = lines == b"a\n" or (name.lower().replace("_", "-").startswith(("utf-16", "utf-32")) and bool(lines))
+    except (LookupError, UnicodeError):
         raise refuse(f'encoding "{name[:40]}" is not known', where="--encoding") from None
+    if not known:
+        raise refuse(f'encoding "{name[:40]}" is none of lines of text', where="--encoding")
     return name
 
 

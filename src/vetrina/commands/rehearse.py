@@ -100,7 +100,8 @@ def run(
     if verify and events == "-":
         raise refuse("standard input can be read only once", fix="put the events into a file", where="--verify")
     troubles = Troubles(
-        calling.moment(crash_at, found.plan, "--crash-at") if crash_at else None, tuple(_down(one, found.plan) for one in down)
+        calling.moment(crash_at, found.plan.zone, "--crash-at") if crash_at else None,
+        tuple(_down(one, found.plan) for one in down),
     )
     box_limits = (_size(limit, "--limit"), most_files, _size(disk_full, "--disk-full") if disk_full else None)
     sandbox.make_folder(into)
@@ -325,4 +326,4 @@ def _down(text: str, plan: Plan) -> tuple[str, datetime, datetime]:
         raise refuse(
             "this is no stretch of time", fix="write 'alarms 2026-11-12T10:00..2026-11-12T12:00'", where=f"--down {text}"
         )
-    return name, calling.moment(begun, plan, f"--down {text}"), calling.moment(ended, plan, f"--down {text}")
+    return name, calling.moment(begun, plan.zone, f"--down {text}"), calling.moment(ended, plan.zone, f"--down {text}")

@@ -100,7 +100,7 @@ def run(
     )
     rolling = traffic.play(found)
     remark_shared(found.plan, rolling)
-    moment = calling.moment(on, found.plan, "--on") if on else None
+    moment = calling.moment(on, found.plan.zone, "--on") if on else None
     wish = _wish(disk, history)
     if plot is not None:
         _plot(plot, found.plan, rolling)

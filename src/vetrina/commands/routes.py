@@ -58,7 +58,7 @@ def run(
     """  # noqa: D301
     found = calling.plan_in_force(plan, stage, with_, env, env_file, set_, tune)
     router = Router(found.plan)
-    part = calling.part_of(found.plan, logger, level, field)
+    part = calling.part_of(found.plan.scale, logger, level, field)
     for name in appender:
         if name not in found.plan.appenders:
             raise refuse(f'no appender is called "{name[:60]}"', fix=offer(name, found.plan.appenders), where="--appender")

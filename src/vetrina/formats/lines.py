@@ -15,11 +15,12 @@ _BOM = b"\xef\xbb\xbf"
 
 
 class Lines:
-    """The lines of a file, without their line feeds; ``broken`` says afterwards why reading ended early."""
+    """The lines of a file, without their line feeds; ``broken`` says afterwards why reading ended early, after ``number``."""
 
     def __init__(self, name: str) -> None:
         self.name = name
         self.broken = ""
+        self.number = 0
 
     def batches(self, file: IO[bytes]) -> Iterator[list[bytes]]:
         """Yield lists of whole lines; a line over the limit is cut to just over it, so that it is told as too long."""
@@ -37,10 +38,12 @@ class Lines:
             lines = (rest + block).split(b"\n") if rest else block.split(b"\n")
             rest = lines.pop()
             if lines:
+                self.number += len(lines)
                 yield lines
             if len(rest) > LONGEST_LINE:
                 rest = self._skip(file, rest)
         if rest:
+            self.number += 1
             yield rest.split(b"\n")
 
     def _skip(self, file: IO[bytes], start: bytes) -> bytes:

@@ -257,6 +257,30 @@ class Preview(msgspec.Struct):
     output: str
 
 
+class Misfit(msgspec.Struct):
+    """A line that is part of no event, and why."""
+
+    file: str
+    line: int
+    reason: str
+
+
+class ReadSummary(msgspec.Struct):
+    """`read --json`, on standard error: what became of the lines; `stopped` by `--first`, after which nothing was read.
+
+    The events themselves are printed as JSON Lines on standard output, with or without `--json` (`schema events`).
+    """
+
+    events: int
+    shown: int
+    stopped: bool
+    joined_lines: int
+    joined_events: int
+    blank: int
+    misfits: int
+    first_misfits: list[Misfit]
+
+
 class RolledFile(msgspec.Struct):
     """One file over time; `reason` is why it closed (null: still open), `name` the last one it bore."""
 
@@ -596,6 +620,7 @@ OUTPUTS: dict[str, Any] = {
     "why": Why,
     "check": CheckResult,
     "preview": Preview,
+    "read": ReadSummary,
     "rolling": RollingFiles,
     "whatif": WhatIf,
     "compare": Compare,

@@ -1,0 +1,504 @@
+"""Templates read backwards: from a line to the values of its placeholders.
+
+A text template becomes one expression that cuts a line at the template's literals, left to right; its cost is linear in
+the line. A placeholder is *closed* when it tells by itself where it ends (a time, a level), else *open*: it ends where the
+next literal begins. Two open ones without a literal between them collide, and so do a message and an open one with only
+blanks between them, for a message holds blanks; such a template cannot be inverted. Only fields at the end may follow a
+message after blanks: as pairs `k=v` they tell themselves from words.
+
+Law: for events whose open values do not hold the literal that ends them, reading what a template wrote and writing it again gives
+the same text. What a template leaves out (or cuts) is not given back. Levels are read in every spelling that a plan
+reads; blanks that pad a value are not part of it, and names have none at their ends.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from datetime import UTC, datetime
+from typing import Any
+
+from msgspec import Struct
+
+from vetrina.core.events import MISSING, Event, look_up, text_of
+from vetrina.core.templates import reading_times as times
+from vetrina.core.templates.clocks import directives
+from vetrina.core.templates.compiling import TextTemplate
+from vetrina.core.templates.forms import Template
+from vetrina.core.templates.language import Placeholder
+from vetrina.core.templates.reading_levels import LevelNames, Levels, shown_words
+from vetrina.core.templates.steps import Change
+from vetrina.core.templates.undoing import NOT_TEXT, Misfit, applying, noun, read_pairs, taking, typed_text, undoing
+
+Values = dict[str, Any]
+_FREE = frozenset({"message", "text", "error"})
+_FIELDS = frozenset({"fields", "other-fields"})
+
+
+class Collision(Exception):
+    """Why a template cannot be inverted: which placeholders collide, and what would help."""
+
+    def __init__(self, what: str, fix: str) -> None:
+        super().__init__(what)
+        self.what, self.fix = what, fix
+
+
+class Tail(Struct, frozen=True):
+    r"""Where the lines that follow the first one of an event belong: to its `error` or its `message`.
+
+    ``apart`` tells that they begin after a line break that the template itself writes (`{error|before "\n"}`); else they
+    go on where the first line ends. ``undo`` takes the text back, ``apply`` writes it again.
+    """
+
+    place: str
+    apart: bool
+    undo: Change
+    apply: Change
+
+
+class Inverse(Struct, frozen=True):
+    """A template read backwards.
+
+    ``cut`` returns the raw texts of a whole record by placeholder, None where it does not fit. ``tail`` is where lines
+    that begin no record may belong, None where they do not fit. ``has_date`` tells whether its times are complete.
+    ``begins`` tells whether a line looks like the beginning of a record, whether or not it fits. ``stops`` tells where
+    and why a line stops fitting. ``quick`` makes an event of a line in one go, where the template has only usual parts.
+    """
+
+    cut: Callable[[str], tuple[str, ...] | None]
+    placeholders: tuple[Placeholder, ...]
+    readers: tuple[Callable[[str, Values], None], ...]
+    tail: Tail | None
+    has_time: bool
+    has_date: bool
+    begins: Callable[[str], bool]
+    stops: Callable[[str], tuple[int, str]]
+    quick: Callable[[str], Event | None] | None = None
+
+    def values(self, record: str) -> Values | None:
+        """Return the event's values in a record, None where it does not fit; a time is under `clock` until dated."""
+        texts = self.cut(record)
+        if texts is None:
+            return None
+        found: Values = {}
+        try:
+            for text, read in zip(texts, self.readers, strict=True):
+                read(text, found)
+            _settle(found)
+        except (ValueError, OverflowError):
+            return None
+        return found
+
+    def why_not(self, record: str) -> str:
+        """Return why a record does not fit: where it stops, and what is wanted there."""
+        texts = self.cut(record)
+        if texts is None:
+            at, what = self.stops(record)
+            return f"it stops fitting at character {at + 1}: {what}"
+        found: Values = {}
+        for text, read, one in zip(texts, self.readers, self.placeholders, strict=True):
+            try:
+                read(text, found)
+            except Misfit as misfit:
+                return str(misfit)
+            except (ValueError, OverflowError):
+                return f'"{text[:40]}" is no {noun(one)}'
+        try:
+            _settle(found)
+        except Misfit as misfit:
+            return str(misfit)
+        return "its time has no place on the calendar"
+
+
+def invert(template: TextTemplate) -> Inverse:
+    """Return the inverse of a text template; raise Collision where it has none."""
+    parts = list(template.parts)
+    tail = _tail(parts, template)
+    if tail is not None and tail.apart:
+        parts.pop()
+    pieces = _pieces(parts, template)
+    placeholders = tuple(one for one in parts if isinstance(one, Placeholder))
+    timed = [one for one in placeholders if one.source == "time"]
+    return Inverse(
+        _cutter(pieces),
+        placeholders,
+        tuple(_reader(one, template) for one in placeholders),
+        tail,
+        bool(timed),
+        any(times.dated(one) for one in timed),
+        _beginning(pieces, parts, template),
+        _stopping(pieces),
+        _quick_events(pieces, placeholders, template),
+    )
+
+
+def obstacle_to_reading(template: Template, ending: str) -> Collision | None:
+    """Return why what a template wrote, each event with ``ending``, cannot be read back; None where it can."""
+    if template.form == "columns":
+        return Collision("a table is no log file", "query the database")
+    if template.form == "text" and "\n" not in ending and "\r" not in ending:
+        return Collision("its events do not end their lines", 'give the template an ending with "\\n"')
+    try:
+        for text in template.texts:
+            invert(text)
+    except Collision as collision:
+        return collision
+    return None
+
+
+def _tail(parts: list[str | Placeholder], template: TextTemplate) -> Tail | None:
+    """Return where further lines belong: only what stands last can hold them."""
+    last = parts[-1] if parts else None
+    if not isinstance(last, Placeholder) or last.source not in _FREE:
+        return None
+    apart = last.source == "error" and any(
+        step.name == "before" and (step.argument or "").startswith(("\n", "\r")) for step in last.steps
+    )
+    place = "error" if last.source == "error" else "message"
+    return Tail(place, apart, undoing(last), applying(last, template))
+
+
+class _Piece(Struct, frozen=True):
+    """A literal, a closed placeholder (with its expression) or an open one (with its least width)."""
+
+    literal: str = ""
+    closed: str = ""
+    least: int = 0
+    name: str = ""
+    wants: str = ""
+    last_fields: bool = False
+    pads_left: bool = False
+
+
+def _pieces(parts: list[str | Placeholder], template: TextTemplate) -> list[_Piece]:
+    pieces: list[_Piece] = []
+    for at, part in enumerate(parts):
+        if isinstance(part, str):
+            pieces.append(_Piece(literal=part))
+            continue
+        following = parts[at + 1] if at + 1 < len(parts) else ""
+        closed = _closed(part, template, following if isinstance(following, str) else "")
+        last_fields = part.source in _FIELDS and at == len(parts) - 1 and not part.steps
+        if not closed:
+            _no_collision(pieces, part, last_fields=last_fields)
+        apply = applying(part, template)
+        least = 0 if closed or part.source in _FREE - {"message", "text"} else min(len(apply("")), len(apply("x")))
+        pads_left = any(step.name == "pad-left" for step in part.steps)
+        pieces.append(_Piece("", closed, least, part.source, _wants(part), last_fields, pads_left))
+    return pieces
+
+
+def _no_collision(pieces: list[_Piece], part: Placeholder, *, last_fields: bool) -> None:
+    """Raise Collision where an open placeholder does not tell where the one before it ends."""
+    before = pieces[-1] if pieces else None
+    if before is not None and not before.literal and not before.closed:
+        raise Collision(
+            f"{{{before.name}}} and {{{part.source}}} collide: nothing between them tells where the one ends",
+            f'put a literal between them, such as "{{{before.name}}} | {{{part.source}}}"',
+        )
+    free = pieces[-2] if len(pieces) > 1 and before is not None and not before.literal.strip(" ") else None
+    if free is not None and free.name in _FREE and not free.closed and not last_fields:
+        raise Collision(
+            f"{{{free.name}}} and {{{part.source}}} collide: a {free.name} holds the blanks that would end it",
+            f'put more than blanks between them, such as "{{{free.name}}} | {{{part.source}}}", or the {free.name} last',
+        )
+
+
+def _wants(one: Placeholder) -> str:
+    """Return what a closed placeholder wants, for people."""
+    if one.source == "time":
+        pattern = times.pattern_of(one)
+        if pattern is not None:
+            return f"a time as {pattern}"
+        return "a time by RFC 3339" if not any(step.name.startswith("epoch") for step in one.steps) else "a whole number"
+    return {"level": "a level", "severity": "a severity"}.get(one.source, "digits")
+
+
+def _closed(one: Placeholder, template: TextTemplate, following: str) -> str:
+    """Return the expression of a placeholder that tells by itself where it ends, nothing for an open one."""
+    if one.source == "time":
+        found = times.expression(one)
+        if not found:
+            raise Collision("{time} is changed by further steps and cannot be read back", "let its pattern be its last step")
+        return found
+    if one.source in {"level", "severity"}:
+        return Levels(one, template).expression(following)
+    if one.source in {"sequence", "line"} and not one.steps:
+        return r"\d*"
+    return ""
+
+
+_USUAL = {"time", "level", "severity", "logger", "message", "text", "thread", "process", "host"}
+
+
+def _quick_events(
+    pieces: list[_Piece], placeholders: tuple[Placeholder, ...], template: TextTemplate
+) -> Callable[[str], Event | None] | None:
+    """Return a function from a line to its event, None for a template with unusual, repeated or undated parts.
+
+    The function raises ValueError, OverflowError or KeyError for a line whose parts are not what they must be.
+    """
+    kinds = [{"severity": "level", "text": "message"}.get(one.source, one.source) for one in placeholders]
+    if not {one.source for one in placeholders} <= _USUAL or len(set(kinds)) != len(kinds) or "time" not in kinds:
+        return None
+    names: dict[str, Any] = {"Event": Event, "parsed": datetime.fromisoformat}
+    made = {"time": "", "level": "'info'", "logger": "''", "message": "''", "thread": "None", "process": "None", "host": "None"}
+    cut = [f"v{at}" for at in range(len(placeholders))]
+    for name, kind, one in zip(cut, kinds, placeholders, strict=True):
+        if kind == "time":
+            zone_, pattern = times.zone_and_pattern(one, template.setting.zone)
+            order = str.upper if pattern is None else times.quick_reader(directives(pattern))
+            if order is None or any(step.name.startswith("epoch") for step in one.steps):
+                return None
+            names["order"] = order
+            ordered = name if order is str else f"order({name})"
+            offset = "" if pattern is None else " + '+00:00'" if zone_ is UTC else f" + offsets[{ordered}[:19]]"
+            made["time"] = f"parsed({ordered}{offset})"
+            names["offsets"] = times.Offsets(zone_)
+        elif kind == "level":
+            names["levels"] = LevelNames(Levels(one, template), template.setting.scale)
+            made["level"] = f"levels[{name}]"
+        elif kind == "message":
+            names["message"] = taking(one, template)
+            made[kind] = f"message({name})" if one.steps else name
+        else:
+            names[f"known_{kind}"] = _Taken(taking(one, template), template.setting.separator if kind == "logger" else "")
+            made[kind] = f"known_{kind}[{name}]"
+    event = "Event({time}, {level}, {logger}, {message}, None, None, {thread}, None, {process}, {host})".format(**made)
+    names["match"] = re.compile(_expression(pieces), re.DOTALL).fullmatch
+    code = f"def quick(s):\n    m = match(s)\n    if m is None: return None\n    {', '.join(cut)}, = m.groups()\n    return {event}\n"
+    exec(compile(code, "<inverse>", "exec"), names)  # noqa: S102  (only our own code and bound names go in)
+    quick: Callable[[str], Event | None] = names["quick"]
+    return quick
+
+
+class _Taken(dict[str, str | None]):
+    """A name's text to the name; emptied when there are too many. ``logger`` is not empty for loggers: root is the empty name."""
+
+    def __init__(self, take: Change, logger: str) -> None:
+        super().__init__()
+        self._take, self._logger = take, logger
+
+    def __missing__(self, text: str) -> str | None:
+        taken = self._take(text)
+        found = (("" if taken == "root" else taken) if self._logger else taken) or (None if not self._logger else "")
+        if len(self) >= _KEPT:
+            self.clear()
+        self[text] = found
+        return found
+
+
+_KEPT = 4096
+
+
+def _cutter(pieces: list[_Piece]) -> Callable[[str], tuple[str, ...] | None]:
+    """Return a function that cuts a record into the texts of its placeholders."""
+    if len(pieces) > 2 and pieces[-1].last_fields and not pieces[-3].closed and pieces[-2].literal:
+        return _fields_last(pieces)
+    match = re.compile(_expression(pieces), re.DOTALL).fullmatch
+
+    def cut(record: str) -> tuple[str, ...] | None:
+        found = match(record)
+        return found.groups() if found else None
+
+    return cut
+
+
+_PAIR_RE2 = r'[^=\s"]+=(?:"(?:[^"\\]|\\.)*"|[^\s"]*)'
+
+
+def _fields_last(pieces: list[_Piece]) -> Callable[[str], tuple[str, ...] | None]:
+    """Return what cuts a record whose fields stand last, after an open placeholder: from the first word on that is a pair.
+
+    RE2 looks for it, in time linear in the record.
+    """
+    import re2  # noqa: PLC0415  (16 ms of start-up, for such templates only)
+
+    before = pieces[:-3]
+    start = re.compile(_expression(before) + "(.*)" if before else "(.*)", re.DOTALL).fullmatch
+    options = re2.Options()
+    options.log_errors = False
+    literal = re2.escape(pieces[-2].literal)
+    end = re2.compile(rf"(?s)(.*?){literal}((?:{_PAIR_RE2}(?: {_PAIR_RE2})*)?)", options=options).fullmatch
+
+    def cut(record: str) -> tuple[str, ...] | None:
+        begun = start(record)
+        if begun is None or NOT_TEXT.search(record):
+            return None
+        found = end(begun.groups()[-1])
+        return (*begun.groups()[:-1], *found.groups()) if found else None
+
+    return cut
+
+
+def _expression(pieces: list[_Piece]) -> str:
+    """Return the expression of a record, a group for each placeholder.
+
+    Every group is atomic, so a record is cut at the first place that ends a placeholder, and nothing is tried twice.
+    """
+    found = []
+    for at, piece in enumerate(pieces):
+        after = pieces[at + 1] if at + 1 < len(pieces) else None
+        if piece.literal:
+            found.append(re.escape(piece.literal))
+        elif piece.closed:
+            found.append(f"((?>{piece.closed}))")
+        elif after is None:
+            found.append(f"(.{{{piece.least},}})" if piece.least else "(.*)")
+        else:
+            end = re.escape(after.literal) if after.literal else f"(?:{after.closed})"
+            if piece.name == "logger":  # never empty, and blanks before it are padding of the log's own
+                found.append(
+                    f"(?> *([^ ].{{{max(0, piece.least - 1)},}}?)(?={end}))"
+                    if not piece.pads_left
+                    else f"(?>(.{{{max(1, piece.least)},}}?)(?={end}))"
+                )
+            else:
+                found.append(f"(?>(.{{{piece.least},}}?)(?={end}))")
+    return "".join(found)
+
+
+def _stopping(pieces: list[_Piece]) -> Callable[[str], tuple[int, str]]:
+    """Return a function that tells at which character (from 0) a line stops fitting, and what is wanted there."""
+
+    def where(line: str) -> tuple[int, str]:
+        position = 0
+        for at, piece in enumerate(pieces):
+            if piece.literal:
+                if not line.startswith(piece.literal, position):
+                    return position, f'"{piece.literal}" is wanted there'
+                position += len(piece.literal)
+            elif piece.closed:
+                match = re.compile(piece.closed).match(line, position)
+                if match is None:
+                    return position, _unlike(line, position, piece.wants)
+                position = match.end()
+            else:
+                after = pieces[at + 1] if at + 1 < len(pieces) else None
+                if piece.name == "logger" and not re.compile(r" *(?! )(?!$)").match(line, position):
+                    return position, "a logger's name is wanted there"
+                least = piece.least or int(piece.name == "logger")
+                ends = after is None or not after.literal
+                end = len(line) if ends else line.find(after.literal, position + least)  # type: ignore[union-attr]
+                if end < 0:
+                    wanted = after.literal if after else ""
+                    return position, f'"{wanted}" is wanted after the {piece.name}'
+                position = end
+        return position, "more stands there than the template writes"
+
+    return where
+
+
+def _unlike(line: str, position: int, wants: str) -> str:
+    word = re.compile(r"[^\s\])}>|,;]{1,40}").match(line, position)
+    if word is None:
+        return f"{wants} is wanted there"
+    return (
+        f'"{word.group()}" is no {wants.removeprefix("a ")}'
+        if wants in {"a level", "a severity"}
+        else f"{wants} is wanted there"
+    )
+
+
+def _beginning(pieces: list[_Piece], parts: list[str | Placeholder], template: TextTemplate) -> Callable[[str], bool]:
+    """Return a function that tells whether a line looks like the beginning of a record.
+
+    It does where it begins as the template does, holds what the template's time writes or, between the same neighbours,
+    what its level writes, or begins with a usual time or a level of any spelling.
+    """
+    signs: list[str] = []
+    if pieces and pieces[0].literal.strip():
+        signs.append("^" + re.escape(pieces[0].literal))
+    for at, part in enumerate(parts):
+        if isinstance(part, str):
+            continue
+        before = pieces[at - 1].literal[-1:] if at else ""
+        after = pieces[at + 1].literal[:1] if at + 1 < len(pieces) else ""
+        if part.source == "time":
+            lead = re.escape(pieces[0].literal) if at == 1 else ""
+            if times.telling(part):
+                signs.append(pieces[at].closed)
+            elif at < 2:
+                signs.append(f"^{lead}{pieces[at].closed}{re.escape(after)}")
+        elif part.source == "level":
+            words = shown_words(part, template)
+            left = f"(?:^|{re.escape(before)})" if before else r"(?<!\w)"
+            right = f"(?: *{re.escape(after)}|$)" if after else r"(?!\w)"
+            anywhere = "" if words.isupper() else r"(?![ \t]).{0,64}?"
+            signs.append(f"{anywhere}{left}(?:{words}){right}")
+    known = "|".join(map(re.escape, sorted(template.setting.scale.names(), key=len, reverse=True)))
+    signs.append(rf"^(?:[\[<(](?i:{known})[\])>]|(?:{known.upper()})[A-Z]{{0,2}}(?![\w.]))")
+    search = re.compile("|".join(f"(?:{sign})" for sign in signs)).search
+    usual = times.USUAL.match
+    return lambda line: search(line) is not None or usual(line) is not None
+
+
+def _reader(one: Placeholder, template: TextTemplate) -> Callable[[str, Values], None]:  # noqa: C901  (one way back for each source)
+    """Return the function that takes a placeholder's text back into an event's values; it raises ValueError for a wrong one."""
+    if one.source == "time":
+        return times.time_reader(one, template.setting.zone)
+    if one.source in {"level", "severity"}:
+        levels, scale = Levels(one, template), template.setting.scale
+
+        def level(text: str, values: Values) -> None:
+            found = scale.name(levels[text])
+            if values.setdefault("level", found) != found:
+                raise Misfit("its level and its severity contradict each other")
+
+        return level
+    take = taking(one, template)
+    if one.source in _FIELDS:
+        return lambda text, values: _put_fields(values, read_pairs(take(text)))
+    if one.source == "field":
+        name = one.argument or ""
+
+        apply_field = applying(one, template)
+        shows_all = any(other.source == "fields" for other in template.placeholders)
+
+        def field(text: str, values: Values) -> None:
+            got = take(text)
+            if shows_all:
+                values.setdefault("shown", []).append((name, text, apply_field))
+            elif got:
+                _put_fields(values, {name: typed_text(got)})
+
+        return field
+    if one.source == "sequence":
+        return lambda _text, _values: None
+    place, apply = _PLACES[one.source], applying(one, template)
+
+    def plain(text: str, values: Values) -> None:
+        got = take(text)
+        seen = values.setdefault("seen", {})
+        if place in seen:
+            known, text_before, apply_before = seen[place]
+            if apply(known) == text:
+                return  # a look at what is known
+            if apply_before(got) != text_before:
+                raise Misfit(f'"{text_before[:40]}" and "{text[:40]}" are two {one.source}s in one line')
+        seen[place] = got, text, apply
+        if got or place in values:
+            values[place] = got
+
+    return plain
+
+
+def _settle(values: Values) -> None:
+    """Hold what was shown of single fields against all of them; raise Misfit where they differ."""
+    for name, text, apply in values.pop("shown", ()):
+        value = look_up(values.get("fields"), name)
+        if apply("" if value is MISSING else text_of(value)) != text:
+            raise Misfit(f'"{text[:40]}" is not what the fields say of "{name[:40]}"')
+
+
+def _put_fields(values: Values, found: dict[str, Any]) -> None:
+    fields = values.setdefault("fields", {})
+    for name, value in found.items():
+        if fields.setdefault(name, value) != value:
+            raise Misfit(f'the field "{name[:40]}" has two values in one line')
+
+
+_PLACES = {
+    "logger": "logger", "message": "message", "text": "message", "error": "error", "thread": "thread", "process": "process", "host": "host",
+    "file": "source.file", "line": "source.line", "function": "source.function",
+}  # fmt: skip
