@@ -91,8 +91,14 @@ def documents(draw: st.DrawFn) -> str:
         template = draw(st.sampled_from(["{message}", "rows", "{time} {message|cut 3}"]))
         encoding = draw(st.sampled_from(["utf-8", "utf-8", "utf-8", "utf-16-le", "latin-1"]))
         appenders[name] = {"sink": "file", "template": template, "encoding": encoding, **draw(rolls(name)), **more}
-    appenders["wire"] = {"sink": "console"}
-    to = draw(st.lists(st.sampled_from([*names, "wire"]), min_size=1, max_size=5))
+    if draw(st.booleans()):  # two appenders at one file, however they write it
+        own = {key: appenders["two"].get(key) for key in ("sink", "template", "encoding", "buffer", "floor")}
+        first = {key: value for key, value in appenders["one"].items() if key in {"path", "roll", "append"}}
+        appenders["two"] = {key: value for key, value in {**own, **first}.items() if value is not None}
+        appenders["two"]["path"] = first["path"].replace("/x/", "/x/./y/../")
+    appenders["wire"] = {"sink": "console", "buffer": {"events": draw(st.integers(1, 3))}}
+    appenders["wire2"] = {"sink": "console", "template": "2 {message}"}
+    to = draw(st.lists(st.sampled_from([*names, "wire", "wire2"]), min_size=1, max_size=6))
     rows = {"as": "csv", "columns": {"say": "{message}", "level": "{level}"}, "header": True}
     return json.dumps(
         {

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -11,9 +9,13 @@ from test_routing import EVENTS, made, plans
 
 from plans import APPENDERS, in_force
 from vetrina.core.changes.edits import Edit, changed_lines, flow, with_edits
-from vetrina.core.changes.remedies import ways_to, ways_to_once
+from vetrina.core.changes.remedies import Other, ways_to, ways_to_once
 from vetrina.core.events import Event
+from vetrina.core.in_force import InForce
 from vetrina.core.routing import Router
+from vetrina.core.templates.compiling import Setting, text_template
+from vetrina.core.templates.forms import DEFAULT_TEXT
+from vetrina.core.traffic import Counter, Traffic
 
 
 @settings(max_examples=40)
@@ -23,6 +25,8 @@ def test_applying_the_first_way_makes_the_message_arrive(text: str, event: Event
     if appender in {one.appender for one in Router(found.plan).route(event).deliveries}:
         return
     ways = ways_to(found, event, appender)
+    said = [(set(map(str, way.edits)), set(way.lines)) for way in ways]
+    assert not any(one < other or lines < more for one, lines in said for other, more in said), "no way is another and more"
     for way in ways:
         after = with_edits(found, way.edits)
 
@@ -84,20 +88,18 @@ def test_ways_are_the_ones_a_person_would_take(event: Event, appender: str, firs
 def test_a_way_says_what_else_it_lets_in() -> None:
     found = in_force(TEXT)
 
-    def traffic(plan: Any) -> dict[str, tuple[int, int]]:
-        router = Router(plan.plan)
-        counts = dict.fromkeys(plan.plan.appenders, (0, 0))
-        for event in [made("x", "info"), made("x.y", "info"), made("x", "error")]:
-            for one in router.route(event).deliveries:
-                events, size = counts[one.appender]
-                counts[one.appender] = (events + 1, size + 10)
-        return counts
+    def traffic(plan: InForce) -> Traffic:
+        counter = Counter(Router(plan.plan))
+        counter.feed([made("x", "info"), made("x.y", "info"), made("x", "error")])
+        return counter.result()
 
     tuned = next(
         way for way in ways_to(found, made("x", "info"), "one", traffic=traffic) if str(way.edits[0]) == "--tune x=info"
     )
 
-    assert tuned.sinks == {"one": (2, 20)}
+    size = len(text_template(DEFAULT_TEXT, Setting()).compile("\n")(made("x", "info"), 1))
+    assert tuned.sinks == {"one": (2, 2 * size + 2)}
+    assert tuned.others == (Other("x", 9, 1), Other("x.y", 9, 1))
     assert tuned.lines == ("+ loggers.x.level: info",)
 
 

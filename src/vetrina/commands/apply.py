@@ -69,6 +69,8 @@ def run(
             name: undo.difference(name, work.texts.get(name) if name not in work.new else None, text)
             for name, text in changed.items()
         }
+        for one in after.asked.tunes:
+            calling.ask_about_logger(one.logger or "root", before.plan)
         words = [*(f"--set {one}" for one in set_), *(f"--tune {one}" for one in tune)]
         if not json:
             calling.print_lines(view.diff_lines(diffs, places, changed_lines(before, after)))

@@ -16,9 +16,11 @@ from typing import TYPE_CHECKING, Annotated, Any
 import msgspec
 import typer
 
-from vetrina.core.faults import refuse
+from vetrina.core.faults import nearest, refuse
+from vetrina.core.grammar import ROOT
 from vetrina.core.in_force import InForce
 from vetrina.core.levels import Scale
+from vetrina.core.loggers import Tree, below
 from vetrina.core.plan import Plan
 from vetrina.core.templates import clocks
 from vetrina.core.traffic import Part
@@ -58,6 +60,7 @@ TuneOption = Annotated[
     list[str], typer.Option("--tune", metavar="LOGGER=LEVEL", help="Set a logger's level and switch it on; repeatable.")
 ]
 JsonOption = Annotated[bool, typer.Option("--json", help="Print one JSON document (its schema: vetrina schema output).")]
+WideOption = Annotated[bool, typer.Option("--wide", help="Everything whole, however long the lines become.")]
 StrictOption = Annotated[bool, typer.Option("--strict", help="Stop at the first line that is not an event.")]
 
 
@@ -132,6 +135,27 @@ def key_value(text: str, option: str) -> tuple[str, str]:
     if not equals or not name:
         raise refuse("this is not K=V", fix=f"write {option} badge=4711", where=f"{option} {text}")
     return name, value
+
+
+def ask_about_logger(logger: str, plan: Plan, seen: Iterable[str] = (), events: str = "") -> None:
+    """Ask on standard error whether a logger is meant that neither an entry of the plan nor an event names."""
+    known = dict.fromkeys([ROOT, *plan.loggers, *seen])
+    if any(below(one, logger, plan.separator) for one in known):
+        return
+    words = f'no such logger is configured{f" or seen in {events}" if events else ""}: "{logger[:80]}"'
+    close = _near_logger(logger, known, plan.separator)
+    words += f'; did you mean "{close}"?' if close else f" takes everything from {Tree(plan).nearest(logger)}"
+    remark([[screen.Span("note: ", "raised"), screen.span(words)]])
+
+
+def _near_logger(logger: str, known: Iterable[str], separator: str) -> str | None:
+    """Return the known logger that one may have been meant to be: alike in its last segment, or all in all."""
+    parent, _, last = logger.rpartition(separator)
+    siblings = {one.rpartition(separator)[2]: one for one in known if one.rpartition(separator)[0] == parent}
+    close = nearest(last, siblings)
+    if close:
+        return siblings[close[0]]
+    return next(iter(nearest(logger, known, cutoff=0.86)), None)
 
 
 def stream_of_rate(text: str, plan: Plan) -> Stream:

@@ -125,6 +125,7 @@ def run(
         if stand_in is not None and different is not None:
             different += _missing(rehearsal, stand_in)
         sandbox.mark(into, {"state": "done", "plan": str(plan)})
+    _remark_shared(rehearsal)
     _show(rehearsal, stream.unreadable, into, box, post.mapping if post else {}, different, as_json=json)
     calling.remark_bad_lines(events, stream.unreadable, stream.bad_lines)
     if stream.unreadable or different:
@@ -300,6 +301,16 @@ def _show(
     lines += [[], *mapped] if mapped else []
     lines += [[], *view.verified_lines(different)] if different is not None else []
     calling.print_lines(calling.without_secrets(lines, rehearsal.router.plan))
+
+
+def _remark_shared(rehearsal: Rehearsal) -> None:
+    """Tell which appenders wrote one file: in the running service each would roll it by itself."""
+    for first in dict.fromkeys(rehearsal.shared.values()):
+        names = [name for name, one in rehearsal.shared.items() if one == first]
+        place = rehearsal.router.plan.appenders[first].sink.label
+        calling.remark([
+            f"warning: {', '.join(names[:-1])} and {names[-1]} write to one file, {place}: here through one writer, by {first}'s rolling policy (vetrina check --explain shared-place)"
+        ])  # fmt: skip
 
 
 def _first_names(mapping: dict[str, str]) -> dict[str, str]:

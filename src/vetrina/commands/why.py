@@ -16,7 +16,7 @@ from vetrina.core.faults import offer, refuse
 from vetrina.core.in_force import InForce
 from vetrina.core.plan import Plan
 from vetrina.core.routing import Router
-from vetrina.core.traffic import Counter
+from vetrina.core.traffic import Counter, Traffic
 from vetrina.formats.documents import yaml_value
 from vetrina.formats.events import EventStream, open_input
 from vetrina.views import why as view
@@ -48,6 +48,7 @@ def run(
     env_file: calling.EnvFileOption = [],  # noqa: B006
     set_: calling.SetOption = [],  # noqa: B006
     tune: calling.TuneOption = [],  # noqa: B006
+    wide: calling.WideOption = False,
     json: calling.JsonOption = False,
 ) -> None:
     """Show why one message arrives, or does not: every gate in order, and the line that decided.
@@ -68,12 +69,13 @@ def run(
         raise refuse(f'no appender is called "{to[:60]}"', fix=offer(to, found.plan.appenders), where="--to")
     explanation = explain(Router(found.plan), event)
     ways = _ways(found, event, explanation, to, events, twice=twice)
+    calling.ask_about_logger(event.logger or "root", found.plan, _seen(events, found.plan) if events else {}, events or "")
     if json:
-        calling.print_json(view.as_json(explanation, event, found.plan, ways))
+        calling.print_json(view.as_json(explanation, event, found.plan, ways, to))
     else:
-        calling.print_lines(view.why_lines(explanation, event, found.plan, calling.width()))
+        calling.print_lines(view.why_lines(explanation, event, found.plan, calling.width(), to, wide=wide))
         if ways is not None:
-            calling.print_lines(view.way_lines(ways, explanation, to, calling.width()))
+            calling.print_lines(view.way_lines(ways, explanation, found.plan, to, calling.width(), wide=wide))
     arrives = any(to in {None, appender} for appender, _ in explanation.deliveries)
     if not arrives:
         raise typer.Exit(calling.Exit.WANTING)
@@ -91,23 +93,32 @@ def _ways(
             [] if any(appender == to for appender, _ in explanation.deliveries) else ways_to(found, event, to, traffic=traffic)
         )
     if twice:
-        names = [appender for appender, _ in explanation.deliveries]
-        return [] if len(names) == len(set(names)) else ways_to_once(found, event, traffic=traffic)
+        meeting = found.plan.at_one_place(appender for appender, _ in explanation.deliveries)
+        return ways_to_once(found, event, traffic=traffic) if any(len(names) > 1 for names in meeting) else []
     return None
 
 
-def _traffic(events: str) -> Callable[[InForce], dict[str, tuple[int, int]]]:
-    known: dict[int, dict[str, tuple[int, int]]] = {}
+def _traffic(events: str) -> Callable[[InForce], Traffic]:
+    known: dict[int, Traffic] = {}
 
-    def measure(found: InForce) -> dict[str, tuple[int, int]]:
+    def measure(found: InForce) -> Traffic:
         if id(found) not in known:
             counter = Counter(Router(found.plan))
             with open_input(events) as file:
                 EventStream(events, scale=found.plan.scale).send(file, counter)
-            known[id(found)] = {name: (one.reached, one.bytes) for name, one in counter.result().appenders.items()}
+            known[id(found)] = counter.result()
         return known[id(found)]
 
     return measure
+
+
+def _seen(events: str, plan: Plan) -> dict[str, int]:
+    """Return the loggers of a file's events."""
+    seen: dict[str, int] = {}
+    with open_input(events) as file:
+        for event in EventStream(events, scale=plan.scale).read(file):
+            seen[event.logger or "root"] = 1
+    return seen
 
 
 def _made(plan: Plan, logger: str | None, level: str | None, message: str, field: list[str], error: str) -> Event:

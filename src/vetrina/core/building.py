@@ -210,6 +210,7 @@ class _Builder:
                 name: _key_origin(section.held) for name, section in (self.fields.get("templates") or {}).items()
             },
             hidden=frozenset(self.reader.hidden),
+            folder=self.folder,
         )
 
     def _waivers(self, sections: tuple[Section, ...] | None) -> tuple[Waiver, ...]:

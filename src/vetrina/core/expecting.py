@@ -21,6 +21,7 @@ from vetrina.core.faults import Place
 from vetrina.core.in_force import InForce
 from vetrina.core.plan import Appender, Plan
 from vetrina.core.routing import Route, Router
+from vetrina.core.sinks._kind import full_path
 from vetrina.core.traffic import ending_of
 
 
@@ -119,15 +120,19 @@ def _times(count: int) -> str:
 
 
 def named(name: str, plan: Plan) -> list[str]:
-    """Return the appenders that a name means: the appender, or all that write to a sink."""
+    """Return the appenders that a name means: the appender, or all that write to a sink, however it is written."""
     if name in plan.appenders:
         return [name]
-    return [one.name for one in plan.appenders.values() if name in sink_names(one)]
+    kind, _, rest = name.partition(" ")
+    places = {one.place for one in plan.appenders.values() if name in sink_names(one)}
+    if kind == "file":
+        places.add(f"file {full_path(rest, plan.folder)}")
+    return [one.name for one in plan.appenders.values() if one.place in places]
 
 
 def sink_names(one: Appender) -> tuple[str, ...]:
     """Return what a sink may be called in a case."""
-    return (f"{one.sink.kind} {one.sink.label}".strip(), one.sink.place)
+    return (one.where, one.sink.place)
 
 
 def _count(arrived: Multiset[str], name: str, plan: Plan) -> int:

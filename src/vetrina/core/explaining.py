@@ -69,7 +69,7 @@ def explain(router: Router, event: Event) -> Explanation:
         steps += lane
         if lane[-1].passed:
             deliveries.append((attachment.appender, via))
-    return Explanation(logger, severity, tuple(steps), tuple(deliveries), None, _verdict(steps, deliveries))
+    return Explanation(logger, severity, tuple(steps), tuple(deliveries), None, _verdict(plan, steps, deliveries))
 
 
 def _end(logger: str, severity: int, steps: list[Step], gate: str, verdict: str) -> Explanation:
@@ -199,7 +199,21 @@ def _rules(
     return otherwise, f"none of {_count(len(rules), 'rule')} matches, and {owner} {words} the rest", None
 
 
-def _verdict(steps: list[Step], deliveries: list[tuple[str, str]]) -> str:
+def verdict_on(found: Explanation, appender: str) -> str:
+    """Return in one sentence what becomes of the event at one appender."""
+    vias = [via for name, via in found.deliveries if name == appender]
+    if vias:
+        return f"arrives in {appender}" + (f" {len(vias)} times" if len(vias) > 1 else "") + f" (through {' and '.join(vias)})"
+    stops = [step for step in found.steps if step.appender == appender and not step.passed]
+    if stops:
+        told = "; ".join(f"stopped at the {step.gate} gate: {step.compared}{_at(step.origin)}" for step in stops)
+        return f"does not arrive in {appender}: {told}"
+    if found.stopped_at is not None:
+        return f"does not arrive in {appender}: {found.verdict}"
+    return f"does not arrive in {appender}: it is attached nowhere on the climb from {found.logger}"
+
+
+def _verdict(plan: Plan, steps: list[Step], deliveries: list[tuple[str, str]]) -> str:
     if not deliveries:
         last = [step for step in steps if not step.passed]
         told = "; ".join(f"{step.appender}: {step.compared}{_at(step.origin)}" for step in last)
@@ -211,4 +225,9 @@ def _verdict(steps: list[Step], deliveries: list[tuple[str, str]]) -> str:
     for appender, vias in names.items():
         times = "" if len(vias) == 1 else f" {len(vias)} times"
         parts.append(f"{appender}{times} (through {' and '.join(vias)})")
-    return "reaches " + ", ".join(parts)
+    meet = [
+        f"{' and '.join(both)} write to one place, {plan.appenders[both[0]].where}: it stands there {len(group)} times"
+        for group in plan.at_one_place(name for name, _ in deliveries)
+        if len(both := list(dict.fromkeys(group))) > 1
+    ]
+    return "; ".join(["reaches " + ", ".join(parts), *meet])

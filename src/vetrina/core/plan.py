@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from datetime import timedelta
 from typing import TYPE_CHECKING, Any
 
@@ -98,6 +99,16 @@ class Appender(Struct, frozen=True):
     waivers: tuple[Waiver, ...] = ()
 
     @property
+    def place(self) -> str:
+        """Return where it writes: equal for two appenders whose deliveries meet in one thing. Nowhere is no such thing."""
+        return self.sink.place if self.sink.kind != "none" else f"none {self.name}"
+
+    @property
+    def where(self) -> str:
+        """Return the sink for people, as `file logs/drive.log`."""
+        return f"{self.sink.kind} {self.sink.label}".strip()
+
+    @property
     def encoding(self) -> str:
         """Return how the sink's text becomes bytes."""
         return self.sink.text("encoding", "utf-8")
@@ -113,7 +124,7 @@ class Mask(Struct, frozen=True):
 class Plan(Struct, frozen=True):
     """The plan in force; loggers and appenders in the order in which they were written, disabled loggers included.
 
-    ``hidden`` are the values from outside that must not be shown.
+    ``hidden`` are the values from outside that must not be shown; ``folder`` is what relative sink paths start from.
     """
 
     name: str
@@ -133,6 +144,14 @@ class Plan(Struct, frozen=True):
     template_waivers: dict[str, tuple[Waiver, ...]] = field(default_factory=dict)
     template_origins: dict[str, Origin] = field(default_factory=dict)
     hidden: frozenset[str] = frozenset()
+    folder: str = "."
+
+    def at_one_place(self, appenders: Iterable[str]) -> list[list[str]]:
+        """Return the given appenders by the place that they write to, in order, repeats included."""
+        places: dict[str, list[str]] = {}
+        for name in appenders:
+            places.setdefault(self.appenders[name].place, []).append(name)
+        return list(places.values())
 
     @property
     def secrets(self) -> bool:

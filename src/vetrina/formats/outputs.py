@@ -144,6 +144,14 @@ class Gain(msgspec.Struct):
     bytes: int
 
 
+class OtherWay(msgspec.Struct):
+    """What else goes elsewhere after a change; `events` are deliveries more over given events, null without any."""
+
+    logger: str
+    level: str
+    events: int | None
+
+
 class Way(msgspec.Struct):
     """A change after which the message goes as wanted: ready options, and how much else it lets in.
 
@@ -155,11 +163,20 @@ class Way(msgspec.Struct):
     changed_lines: list[str]
     opened: int
     sampled: int
+    others: list[OtherWay]
     sinks: dict[str, Gain]
 
 
+class Asked(msgspec.Struct):
+    """What becomes of the message at the appender that `--to` names."""
+
+    appender: str
+    arrives: bool
+    verdict: str
+
+
 class Why(msgspec.Struct):
-    """`why --json`; `ways` is there with --to and --twice."""
+    """`why --json`; `ways` is there with --to and --twice, `asked` with --to."""
 
     logger: str
     level: str
@@ -170,6 +187,7 @@ class Why(msgspec.Struct):
     deliveries: list[Delivery]
     gates: list[GateStep]
     ways: list[Way] = []
+    asked: Asked | None = None
 
 
 class OriginOf(Place, kw_only=True):

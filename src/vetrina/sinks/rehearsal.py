@@ -15,13 +15,13 @@ from msgspec import Struct, field
 from vetrina.core.buffers import Waiting
 from vetrina.core.events import Event
 from vetrina.core.flows import Flows
-from vetrina.core.plan import Appender
+from vetrina.core.plan import Appender, Plan
 from vetrina.core.routing import Route, Router
 from vetrina.core.templates.compiling import Render
 from vetrina.core.traffic import Renders, ending_of, to_bytes
 from vetrina.sinks.kinds import outlet
 from vetrina.sinks.kinds._outlet import Outlet, Parcel, Place, Undelivered
-from vetrina.sinks.kinds.file import RolledFile
+from vetrina.sinks.kinds.file import RolledFile, SharedFile
 from vetrina.sinks.sandbox import DiskFull, LimitReached
 
 _SAMPLES = 4096
@@ -84,9 +84,9 @@ class Sum(Struct):
 class _Lane:
     """One appender: its outlet, its buffer, its rendering."""
 
-    def __init__(self, appender: Appender, place: Place) -> None:
+    def __init__(self, appender: Appender, own: Outlet) -> None:
         self.appender = appender
-        self.outlet: Outlet = outlet(appender, place)
+        self.outlet = own
         self.waiting: Waiting[Parcel] = Waiting(appender.buffer)
         self.sum = Sum()
         self.render = appender.template.compile(ending_of(appender))
@@ -140,7 +140,8 @@ class Rehearsal:
     def __init__(self, router: Router, place: Place, troubles: Troubles | None = None) -> None:
         self.router, self.place, self.troubles = router, place, troubles or Troubles()
         self.events = 0
-        self.lanes = {name: _Lane(one, place) for name, one in router.plan.appenders.items()}
+        self.lanes = {name: _Lane(router.plan.appenders[name], own) for name, own in _outlets(router.plan, place).items()}
+        self.shared = shared_files(router.plan)
         for name, begun, ended in self.troubles.down:
             self.lanes[name].down += ((begun, ended),)
         for lane in self.lanes.values():
@@ -264,7 +265,13 @@ class Rehearsal:
             flow.settle()
 
     def _known_route(self, route: Route) -> tuple[Route, _Writers]:
-        """Return the lanes that a route reaches, those that write the same bytes together: they are made once."""
+        """Return the lanes that a route reaches, those that write the same bytes together: they are made once.
+
+        Where several appenders write one file, each delivery stands by itself, in its order.
+        """
+        if any(one.appender in self.shared for one in route.deliveries):
+            lanes = [self.lanes[one.appender] for one in route.deliveries]
+            return self._keep(route, [(lane.render, lane.encoding, [(lane, 1)]) for lane in lanes])
         times: dict[str, int] = {}
         for one in route.deliveries:
             times[one.appender] = times.get(one.appender, 0) + 1
@@ -272,7 +279,10 @@ class Rehearsal:
         for name, number in times.items():
             lane = self.lanes[name]
             writers.setdefault(lane.writer_key(), (lane.render, lane.encoding, []))[2].append((lane, number))
-        found = (route, list(writers.values()))
+        return self._keep(route, list(writers.values()))
+
+    def _keep(self, route: Route, writers: _Writers) -> tuple[Route, _Writers]:
+        found = (route, writers)
         if len(self._known) < 10_000:
             self._known[id(route)] = found  # the route is kept, so that its id stays its own
         return found
@@ -349,7 +359,7 @@ class Rehearsal:
             if left:
                 lane.outlet.lose(left)
                 lane.sum.lose("never delivered", left)
-            dropped = getattr(lane.outlet, "dropped", 0)
+            dropped = sum(lane.outlet.dropped.values()) if isinstance(lane.outlet, RolledFile | SharedFile) else 0
             if dropped:  # a roll had to write what waited, and could not
                 lane.sum.count_lost("disk full", dropped)
                 lane.sum.delivered -= dropped
@@ -374,6 +384,31 @@ class Rehearsal:
         for lane in self.lanes.values():
             with suppress(LimitReached, DiskFull):
                 lane.outlet.finish()
+
+
+def shared_files(plan: Plan) -> dict[str, str]:
+    """Return the file appenders that write a file together with others, each with the first of them."""
+    by_place: dict[str, list[str]] = {}
+    for name, one in plan.appenders.items():
+        if one.sink.kind == "file":
+            by_place.setdefault(one.sink.place, []).append(name)
+    return {name: names[0] for names in by_place.values() if len(names) > 1 for name in names}
+
+
+def _outlets(plan: Plan, place: Place) -> dict[str, Outlet]:
+    """Return what writes for each appender; several at one file share one writer, by the first one's policy."""
+    shared = shared_files(plan)
+    files: dict[str, tuple[RolledFile, int]] = {}
+    found: dict[str, Outlet] = {}
+    for name, one in plan.appenders.items():
+        first = shared.get(name)
+        if first is None:
+            found[name] = outlet(one, place)
+            continue
+        file, owner = files.get(first) or (RolledFile(one, place), 0)
+        files[first] = file, owner + 1
+        found[name] = file.for_owner(owner)
+    return found
 
 
 def paced(

@@ -6,6 +6,7 @@ made one by one and never followed through a link.
 
 from __future__ import annotations
 
+import errno
 import hashlib
 import json
 import os
@@ -13,8 +14,9 @@ import posixpath
 import re
 import shutil
 import stat
+from collections.abc import Sequence
 from pathlib import Path
-from typing import Any
+from typing import IO, Any
 
 from vetrina.core.faults import Refused, refuse
 
@@ -29,11 +31,14 @@ class LimitReached(Exception):
 
 
 class DiskFull(Exception):
-    """The rehearsed disk has no room for this write; ``events`` are those of the group that were not written (0: all)."""
+    """The rehearsed disk has no room for this write; ``events`` are those of the group that were not written (0: all).
 
-    def __init__(self, events: int = 0) -> None:
+    ``left`` are the writes that had no room: whose, the bytes, how many times.
+    """
+
+    def __init__(self, events: int = 0, left: Sequence[tuple[int, bytes, int]] = ()) -> None:
         super().__init__()
-        self.events = events
+        self.events, self.left = events, left
 
 
 class Sandbox:
@@ -106,6 +111,16 @@ class Sandbox:
         self.take(len(data))
         with os.fdopen(self.open(target), "wb") as file:
             file.write(data)
+
+
+def write_whole(file: IO[bytes], data: bytes) -> None:
+    """Write all of ``data`` to an unbuffered file; raise OSError where the disk takes only a part of it."""
+    view = memoryview(data)
+    while view:
+        count = file.write(view)
+        if not count:
+            raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC))
+        view = view[count:]
 
 
 def rerooted(path: str) -> str:

@@ -4,10 +4,13 @@ from __future__ import annotations
 
 import hashlib
 import sqlite3
-from collections.abc import Callable, Iterable, Iterator
+from collections import Counter
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from email import message_from_bytes
 from email.policy import SMTP
+from functools import partial
 from pathlib import Path
+from typing import Literal
 
 from vetrina.core.events import Event
 from vetrina.core.plan import Appender
@@ -25,44 +28,78 @@ from vetrina.sinks.sandbox import as_part, rerooted
 MOST = 10
 
 
-class Content:
-    """What a simulated file holds: its digest and its length, and nothing of it kept."""
+Unit = Literal["all", "lines", "bytes"]
+"""What keeps its order: everything; or, where buffers mix what several appenders write, the bytes of a line, or nothing."""
 
-    def __init__(self, codec: str) -> None:
-        self._digest = hashlib.sha256()
+
+def unit_of(appenders: Sequence[Appender]) -> Unit:
+    """Return what keeps its order in what some appenders write together."""
+    if len(appenders) == 1 or not any(one.buffer for one in appenders):
+        return "all"
+    whole = all(ending_of(one).endswith("\n") and "\n".encode(one.encoding) == b"\n" for one in appenders)
+    return "lines" if whole else "bytes"
+
+
+class Digest:
+    """What was written, all together."""
+
+    def __init__(self, unit: Unit = "all") -> None:
+        self._unit = unit
+        self._hash = hashlib.sha256()
+        self._sum = 0
+        self._bytes: Counter[int] = Counter()
+
+    def feed(self, data: bytes, times: int = 1) -> None:
+        """Take whole lines, or one row or message."""
+        if self._unit == "all":
+            for _ in range(times):
+                self._hash.update(data)
+        elif self._unit == "lines":
+            for line in data.splitlines(keepends=True):
+                self._sum += int.from_bytes(hashlib.sha256(line).digest()) * times
+        else:
+            self._bytes.update({byte: count * times for byte, count in Counter(data).items()})
+
+    def text(self) -> str:
+        """Return the digest of everything so far."""
+        return f"{self._hash.hexdigest()} {self._sum % (1 << 256):x} {sorted(self._bytes.items())}"
+
+
+class Content(Digest):
+    """What a simulated file holds: its digest and its packed length, and nothing of it kept."""
+
+    def __init__(self, codec: str, unit: Unit = "all") -> None:
+        super().__init__(unit)
         self._packer = compressor(codec) if codec else None
         self._packed = 0
 
-    def feed(self, data: bytes, times: int) -> None:
+    def feed(self, data: bytes, times: int = 1) -> None:
         """Take the same content several times."""
-        for _ in range(times):
-            self._digest.update(data)
-            if self._packer is not None:
+        super().feed(data, times)
+        if self._packer is not None:
+            for _ in range(times):
                 self._packed += len(self._packer.compress(data))
 
     def size(self) -> int:
         """Return the bytes of everything, packed."""
         return self._packed + (len(self._packer.flush()) if self._packer is not None else 0)
 
-    def digest(self) -> str:
-        """Return the digest of everything so far."""
-        return self._digest.hexdigest()
-
 
 def differences(rehearsal: Rehearsal, events: Iterable[Event], folder: Path) -> Iterator[str]:
     """Yield what a finished rehearsal has otherwise than the simulation of the same events, file by file."""
     plan = rehearsal.router.plan
-    simulated = Rolling(Router(plan), packer=Content, every_file=True)
+    unit = _unit_of_files(rehearsal)
+    simulated = Rolling(Router(plan), packer=partial(Content, unit=unit), every_file=True, one_writer=True)
     said = _Said(rehearsal)
     for number, event in enumerate(events, start=1):
         simulated.take(event)
         said.take(event, number)
     simulated.finish()
-    places = [one.sink.place for one in plan.appenders.values()]
     base = rehearsal.place.folder
     expected: set[str] = set()
     for name, lane in simulated.lanes.items():
-        shared = places.count(lane.appender.sink.place) > 1
+        if rehearsal.shared.get(name, name) != name:
+            continue  # the first of those that share a file tells of it
         for one in lane.simulation.files:
             if one.removed is not None:
                 continue
@@ -71,55 +108,74 @@ def differences(rehearsal: Rehearsal, events: Iterable[Event], folder: Path) -> 
             path = folder / inside
             if not path.exists():
                 yield f"{name}: {inside} is not there"
-            elif not shared and one.content is not None:
-                yield from _content(name, path, inside, one.content.digest() if isinstance(one.content, Content) else "")
+            elif isinstance(one.content, Content) and _digest_of(path, unit) != one.content.text():
+                yield f"{name}: {inside} holds something else"
     yield from _others(rehearsal, folder, expected)
     yield from said.differences(folder)
 
 
-class _Said:
-    """What each mail, request, message and row must say, all together and in order, from rendering the events anew.
+def _unit_of_files(rehearsal: Rehearsal) -> Unit:
+    """Return what keeps its order in every file of a rehearsal."""
+    appenders = rehearsal.router.plan.appenders
+    groups = [
+        [appenders[name] for name, first in rehearsal.shared.items() if first == one] for one in rehearsal.shared.values()
+    ]
+    return max((unit_of(group) for group in groups), key=("all", "lines", "bytes").index, default="all")
 
-    Only where nothing was lost: then every event has arrived once for each delivery.
+
+class _Said:
+    """What each mail, request, message, row and console line must say, all together, from rendering the events anew.
+
+    Appenders that write one table or one stream are held together. Only where nothing was lost: then every event has
+    arrived once for each delivery.
     """
 
     def __init__(self, rehearsal: Rehearsal) -> None:
         self._rehearsal = rehearsal
         self._router = Router(rehearsal.router.plan)
-        places = [one.sink.place for one in self._router.plan.appenders.values()]
-        self._wanted = {
-            name: hashlib.sha256()
-            for name, lane in rehearsal.lanes.items()
-            if lane.appender.sink.kind in _READERS and not lane.sum.lost and not lane.sum.failed
-            if rehearsal.place.post is None and places.count(lane.appender.sink.place) == 1
-        }
+        groups: dict[str, list[Appender]] = {}
+        for name, lane in rehearsal.lanes.items():
+            if lane.appender.sink.kind in _READERS and (rehearsal.place.post is None or lane.appender.sink.kind in _TOGETHER):
+                key = lane.appender.sink.place if lane.appender.sink.kind in _TOGETHER else name
+                groups.setdefault(key, []).append(lane.appender)
+        self._wanted: dict[str, Digest] = {}
+        self._group: dict[str, list[Appender]] = {}
+        for appenders in groups.values():
+            if any(rehearsal.lanes[one.name].sum.lost or rehearsal.lanes[one.name].sum.failed for one in appenders):
+                continue
+            wanted = Digest(_unit_said(appenders))
+            self._group[appenders[0].name] = appenders
+            self._wanted |= dict.fromkeys((one.name for one in appenders), wanted)
         self._renders = {name: self._render(rehearsal.lanes[name].appender) for name in self._wanted}
 
     def _render(self, appender: Appender) -> Callable[[Event, int], bytes]:
         if isinstance(appender.template, TableRow):
             cells = [text.compile() for text in appender.template.texts]
             return lambda event, number: repr(tuple(cell(event, number) for cell in cells)).encode()
-        render = appender.template.compile(ending_of(appender))
-        return lambda event, number: _plain(to_bytes(render(event, number), appender.encoding))
+        render, taken = appender.template.compile(ending_of(appender)), _TAKEN.get(appender.sink.kind, _plain)
+        return lambda event, number: taken(to_bytes(render(event, number), appender.encoding))
 
     def take(self, event: Event, number: int) -> None:
         """Add what one event says."""
         for one in self._router.route(event).deliveries:
             wanted = self._wanted.get(one.appender)
             if wanted is not None:
-                data = self._renders[one.appender](event, number)
-                for _ in range(event.count or 1):
-                    wanted.update(data)
+                wanted.feed(self._renders[one.appender](event, number), event.count or 1)
 
     def differences(self, folder: Path) -> Iterator[str]:
         """Yield the appenders whose deliveries say something else."""
-        for name, wanted in self._wanted.items():
-            appender = self._rehearsal.lanes[name].appender
-            found = hashlib.sha256()
-            for data in _READERS[appender.sink.kind](appender, folder, self._rehearsal.place.folder):
-                found.update(data)
-            if found.hexdigest() != wanted.hexdigest():
-                yield f"{name}: what was delivered says something else than the events"
+        for name, appenders in self._group.items():
+            found = Digest(_unit_said(appenders))
+            for data in _READERS[appenders[0].sink.kind](appenders[0], folder, self._rehearsal.place.folder):
+                found.feed(data)
+            if found.text() != self._wanted[name].text():
+                yield f"{' and '.join(one.name for one in appenders)}: what was delivered says something else than the events"
+
+
+def _unit_said(appenders: Sequence[Appender]) -> Unit:
+    """Return what keeps its order in a stream or a table; a row is told as one line."""
+    unit = unit_of(appenders)
+    return "lines" if unit == "bytes" and appenders[0].sink.kind == "table" else unit
 
 
 def _plain(data: bytes) -> bytes:
@@ -160,17 +216,30 @@ def _rows(appender: Appender, folder: Path, base: str) -> Iterator[bytes]:
         database.close()
 
 
+def _lines(appender: Appender, folder: Path, base: str) -> Iterator[bytes]:
+    del base
+    path = folder / "console" / f"{appender.sink.text('stream', 'stdout')}.txt"
+    if path.exists():
+        with path.open("rb") as file:
+            yield from file
+
+
+_TOGETHER = frozenset({"console", "table"})
+"""Kinds whose appenders at one place write to one thing."""
+_TAKEN: dict[str, Callable[[bytes], bytes]] = {"console": lambda data: data}
 _READERS: dict[str, Callable[[Appender, Path, str], Iterator[bytes]]] = {
-    "mail": _mails, "http": _requests, "syslog": _messages, "table": _rows,
+    "console": _lines, "mail": _mails, "http": _requests, "syslog": _messages, "table": _rows,
 }  # fmt: skip
 
 
-def _content(name: str, path: Path, inside: str, wanted: str) -> Iterator[str]:
-    digest = hashlib.sha256()
+def _digest_of(path: Path, unit: Unit) -> str:
+    """Return the digest of a file's unpacked content."""
+    digest, rest = Digest(unit), b""
     for block in unpacked(path):
-        digest.update(block)
-    if digest.hexdigest() != wanted:
-        yield f"{name}: {inside} holds something else"
+        whole, end, rest = (rest + block).rpartition(b"\n")
+        digest.feed(whole + end)
+    digest.feed(rest)
+    return digest.text()
 
 
 def _others(rehearsal: Rehearsal, folder: Path, expected: set[str]) -> Iterator[str]:
@@ -200,8 +269,10 @@ def _count(kind: str, name: str, rehearsal: Rehearsal, folder: Path) -> int | No
     if kind == "table":
         path = folder / "tables" / rerooted(full_path(appender.sink.text("database"), rehearsal.place.folder))
         same = [one for one in rehearsal.router.plan.appenders.values() if one.sink.place == appender.sink.place]
-        if not path.exists() or len(same) > 1:
-            return None if len(same) > 1 else 0
+        if len(same) > 1:
+            return None  # their rows are held against the events together
+        if not path.exists():
+            return 0
         quoted = '"' + appender.sink.text("table").replace('"', '""') + '"'
         base = sqlite3.connect(path)
         try:

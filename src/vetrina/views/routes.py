@@ -161,8 +161,9 @@ def _lost(traffic: Traffic, plan: Plan) -> list[Line]:
     """Return what a reader should notice: more arrivals than events, and what arrives nowhere."""
     twice: dict[str, list[str]] = {}
     for cell in traffic.cells.values():
-        for name, count in cell.reached.items():
-            if count > cell.events and cell.logger not in twice.setdefault(name, []):
+        for group in plan.at_one_place(cell.reached):
+            name = group[0] if len(group) == 1 else f"{plan.appenders[group[0]].where} ({' and '.join(group)})"
+            if sum(cell.reached[one] for one in group) > cell.events and cell.logger not in twice.setdefault(name, []):
                 twice[name].append(cell.logger)
     grave = [cell for cell in traffic.cells.values() if not cell.reached and cell.severity >= WARN]
     silent = [name for name, one in traffic.appenders.items() if not one.reached]

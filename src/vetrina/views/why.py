@@ -4,20 +4,29 @@ from __future__ import annotations
 
 from typing import Any
 
-from vetrina.core.changes.remedies import Remedy
+from vetrina.core.changes.remedies import Other, Remedy
 from vetrina.core.events import Event, filled
-from vetrina.core.explaining import Explanation, Step
+from vetrina.core.explaining import Explanation, Step, verdict_on
+from vetrina.core.levels import NAMES
 from vetrina.core.plan import Plan
 from vetrina.core.quantities import show_size
 from vetrina.views.levels import origin_json
-from vetrina.views.screen import Line, Span, columns, level_style, pad, safe, shorten, span, wrapped
+from vetrina.views.screen import Line, Span, columns, counted, level_style, number, pad, safe, shorten, span, wrapped
 
 PASSED, STOPPED = "passes", "STOPS"
 
 
-def as_json(found: Explanation, event: Event, plan: Plan, ways: list[Remedy] | None = None) -> dict[str, Any]:
+def as_json(
+    found: Explanation, event: Event, plan: Plan, ways: list[Remedy] | None = None, to: str | None = None
+) -> dict[str, Any]:
     """Return the document of `why --json`; ``ways`` are the changes that --to or --twice asked for."""
-    asked: dict[str, Any] = {} if ways is None else {"ways": [_way_json(one) for one in ways]}
+    asked: dict[str, Any] = {} if ways is None else {"ways": [_way_json(one, plan) for one in ways]}
+    if to is not None:
+        asked["asked"] = {
+            "appender": to,
+            "arrives": any(name == to for name, _ in found.deliveries),
+            "verdict": verdict_on(found, to),
+        }
     return {
         **asked,
         "logger": found.logger,
@@ -41,18 +50,23 @@ def as_json(found: Explanation, event: Event, plan: Plan, ways: list[Remedy] | N
     }
 
 
-def _way_json(one: Remedy) -> dict[str, Any]:
+def _way_json(one: Remedy, plan: Plan) -> dict[str, Any]:
     return {
         "edits": [str(edit) for edit in one.edits],
         "words": [edit.words for edit in one.edits],
         "changed_lines": list(one.lines),
         "opened": one.opened,
         "sampled": one.sampled,
+        "others": [
+            {"logger": other.logger, "level": plan.scale.name(other.severity), "events": other.events} for other in one.others
+        ],
         "sinks": {name: {"events": events, "bytes": size} for name, (events, size) in one.sinks.items()},
     }
 
 
-def way_lines(ways: list[Remedy], found: Explanation, to: str | None, width: int) -> list[Line]:
+def way_lines(
+    ways: list[Remedy], found: Explanation, plan: Plan, to: str | None, width: int, *, wide: bool = False
+) -> list[Line]:
     """Return the changes, the one that lets the least else in first; each was tried by routing the message with it."""
     if to is not None:
         heading, none = f"To let it through to {to}", f"It arrives in {to} already."
@@ -60,37 +74,75 @@ def way_lines(ways: list[Remedy], found: Explanation, to: str | None, width: int
             none = f"No change of up to four edits was found that would let it through to {to}."
     else:
         heading, none = "To let it arrive once", "It arrives nowhere more than once."
-        if len(found.deliveries) != len({appender for appender, _ in found.deliveries}):
+        if any(len(group) > 1 for group in plan.at_one_place(appender for appender, _ in found.deliveries)):
             none = "No change of up to four edits was found after which it arrives once."
     if not ways:
         return [[], [Span(none, "changed")]]
     lines: list[Line] = [[], [span(heading, "title"), Span("  (each was tried: with it, the message goes as wanted)", "quiet")]]
-    for number, one in enumerate(ways, start=1):
+    for turn, one in enumerate(ways, start=1):
         words = safe("; then ".join(edit.words for edit in one.edits))
         lines.append([])
         for at, part in enumerate(wrapped(words[0].upper() + words[1:], width - 4)):
-            lines.append([Span(f"{number:>2}. " if not at else "    "), *part])
+            lines.append([Span(f"{turn:>2}. " if not at else "    "), *part])
         lines.append([Span("    "), span(" ".join(str(edit) for edit in one.edits), "command")])
         lines += [[Span("      "), span(text, "good" if text.startswith("+") else "bad")] for text in one.lines]
-        lines.append([Span("    "), Span(_cost(one), "quiet")])
+        for at, part in enumerate(wrapped(safe(_cost(one, plan, wide=wide)), width - 6, 0, "quiet")):
+            lines.append([Span("      " if at else "    "), *part])
     return lines
 
 
-def _cost(one: Remedy) -> str:
+_NAMED = 6
+
+
+def _cost(one: Remedy, plan: Plan, *, wide: bool) -> str:
+    """Return what else a change opens, by logger and level; all of it with ``wide``."""
     if one.sampled:
-        return f"changes the way of {one.opened} of {one.sampled} pairs of logger and level that were tried"
+        if not one.others:
+            return f"opens nothing else (of {number(one.sampled)} pairs of logger and level that were tried)"
+        return f"also changes the way of {_others(one, plan, wide=wide)}"
     if not one.sinks:
-        return "changes nothing else for the given events"
+        return "changes nothing for the given events"
     parts = [
-        f"{name} {events:+,} events, {'+' if size >= 0 else '-'}{show_size(abs(size))}"
+        f"{name} {'+' if events >= 0 else '-'}{counted(abs(events), 'event')}, {'+' if size >= 0 else '-'}{show_size(abs(size))}"
         for name, (events, size) in one.sinks.items()
     ]
-    return "for the given events: " + "; ".join(parts)
+    return f"for the given events: {'; '.join(parts)}. From {_others(one, plan, wide=wide)}"
 
 
-def why_lines(found: Explanation, event: Event, plan: Plan, width: int) -> list[Line]:
-    """Return the verdict first, then every gate in order."""
-    message = shorten(safe(filled(event)), max(20, width - 30)) or "(no message)"
+def _others(one: Remedy, plan: Plan, *, wide: bool) -> str:
+    """Return loggers with their levels, neighbouring levels that were tried as a range."""
+    loggers: dict[str, list[Other]] = {}
+    for other in one.others:
+        loggers.setdefault(other.logger, []).append(other)
+    said = []
+    for logger, found in loggers.items():
+        if found[0].events is not None:
+            said.append(f"{logger} ({', '.join(f'{plan.scale.name(other.severity)} {other.events:+}' for other in found)})")
+        else:
+            said.append(f"{logger} at {_levels([other.severity for other in found], plan)}")
+    kept = said if wide else said[:_NAMED]
+    more = len(said) - len(kept)
+    return ", ".join(kept) + (f" and {counted(more, 'more logger')} (--wide, --json)" if more else "")
+
+
+def _levels(severities: list[int], plan: Plan) -> str:
+    tried = sorted({*NAMES.values(), *severities})
+    runs: list[list[int]] = []
+    for severity in severities:
+        if runs and tried.index(severity) == tried.index(runs[-1][-1]) + 1:
+            runs[-1].append(severity)
+        else:
+            runs.append([severity])
+    name = plan.scale.name
+    return ", ".join(name(run[0]) if len(run) == 1 else f"{name(run[0])}..{name(run[-1])}" for run in runs)
+
+
+def why_lines(
+    found: Explanation, event: Event, plan: Plan, width: int, to: str | None = None, *, wide: bool = False
+) -> list[Line]:
+    """Return the verdict first (that about ``to`` before the others), then every gate in order."""
+    whole = safe(filled(event))
+    message = (whole if wide else shorten(whole, max(20, width - 30))) or "(no message)"
     lines: list[Line] = [
         [
             span(plan.scale.name(found.severity), level_style(found.severity)),
@@ -99,9 +151,14 @@ def why_lines(found: Explanation, event: Event, plan: Plan, width: int) -> list[
         ],
         [],
     ]
-    style = "good" if found.deliveries else "bad"
-    lines += wrapped(safe(found.verdict[0].upper() + found.verdict[1:] + "."), width, 0, style)
-    lines.append([])
+    if to is not None:
+        arrives = any(appender == to for appender, _ in found.deliveries)
+        lines += wrapped(safe(f"It {verdict_on(found, to)}."), width, 0, "good" if arrives else "bad")
+        lines.append([])
+    if to is None or found.stopped_at is None:
+        style = "good" if found.deliveries else "bad"
+        lines += wrapped(safe(found.verdict[0].upper() + found.verdict[1:] + "."), width, 0, style if to is None else "quiet")
+        lines.append([])
     early = [step for step in found.steps if step.appender is None]
     lines += _gates(early, width, 0)
     lanes: dict[tuple[str, str, int], list[Step]] = {}

@@ -17,16 +17,28 @@ from vetrina.core.in_force import InForce
 from vetrina.core.levels import NAMES
 from vetrina.core.plan import Attachment, Plan, Rule
 from vetrina.core.routing import Delivery, Route, Router, Stop
+from vetrina.core.traffic import Traffic
 
 _LONGEST = 4
 _TRIES = 80
 _SAMPLED = 2000
-Measure = Callable[[InForce], dict[str, tuple[int, int]]]
-"""From a plan in force to (events, bytes) of each appender, for a given traffic."""
+Measure = Callable[[InForce], Traffic]
+"""From a plan in force to what becomes of a given traffic."""
+
+
+class Other(Struct, frozen=True):
+    """What else goes elsewhere after a change: a logger (or words for those without an entry) at a severity.
+
+    ``events`` are the deliveries more over given events, None where none were given.
+    """
+
+    logger: str
+    severity: int
+    events: int | None = None
 
 
 class Remedy(Struct, frozen=True):
-    """Edits after which the message arrives; ``opened`` is how much else they let in.
+    """Edits after which the message arrives; ``opened`` is how much else they let in, ``others`` names it.
 
     Over given events ``opened`` counts deliveries and ``sinks`` has (events, bytes) more for each appender; else it
     counts (logger, level) pairs of the tree that go elsewhere than before, of ``sampled`` that were tried.
@@ -37,6 +49,7 @@ class Remedy(Struct, frozen=True):
     sampled: int
     lines: tuple[str, ...]
     sinks: dict[str, tuple[int, int]] = {}
+    others: tuple[Other, ...] = ()
 
 
 def ways_to(found: InForce, event: Event, appender: str, most: int = 6, traffic: Measure | None = None) -> list[Remedy]:
@@ -52,12 +65,13 @@ def ways_to(found: InForce, event: Event, appender: str, most: int = 6, traffic:
 
 
 def ways_to_once(found: InForce, event: Event, most: int = 6, traffic: Measure | None = None) -> list[Remedy]:
-    """Return the ways after which ``event`` arrives once, in every appender in which it arrives now."""
-    before = {one.appender for one in Router(found.plan).route(event).deliveries}
+    """Return the ways after which ``event`` arrives once, at every place at which it arrives now."""
+    appenders = found.plan.appenders
+    before = {appenders[one.appender].place for one in Router(found.plan).route(event).deliveries}
 
     def once(route: Route) -> bool:
-        names = [one.appender for one in route.deliveries]
-        return len(names) == len(set(names)) and set(names) == before
+        places = [appenders[one.appender].place for one in route.deliveries]
+        return len(places) == len(set(places)) and set(places) == before
 
     return _search(found, event, once, lambda router: _closings(router, event), most, traffic)
 
@@ -91,7 +105,7 @@ def _search(
         if len(good) >= most or not longer:
             break
         waiting = longer
-    ranked = [_weigh(found, event, edits, after, traffic) for edits, after in good]
+    ranked = _least([_weigh(found, event, edits, after, traffic) for edits, after in good])
     return sorted(
         ranked,
         key=lambda one: (
@@ -103,30 +117,50 @@ def _search(
     )[:most]
 
 
+def _least(ways: list[Remedy]) -> list[Remedy]:
+    """Return the ways that are not another one and something more."""
+    said = [(frozenset(map(str, one.edits)), frozenset(one.lines)) for one in ways]
+    return [
+        one
+        for one, (edits, lines) in zip(ways, said, strict=True)
+        if not any(other < edits or (changed < lines and changed) for other, changed in said)
+    ]
+
+
 def _weigh(found: InForce, event: Event, edits: tuple[Edit, ...], after: InForce, traffic: Measure | None) -> Remedy:
     lines = tuple(changed_lines(found, after))
     if traffic is not None:
         before, now = traffic(found), traffic(after)
         sinks = {
-            name: (now[name][0] - before[name][0], now[name][1] - before[name][1]) for name in now if now[name] != before[name]
+            name: (one.reached - before.appenders[name].reached, one.bytes - before.appenders[name].bytes)
+            for name, one in now.appenders.items()
+            if (one.reached, one.bytes) != (before.appenders[name].reached, before.appenders[name].bytes)
         }
-        return Remedy(edits, sum(abs(count) for count, _ in sinks.values()), 0, lines, sinks)
-    opened, sampled = _difference(found.plan, after.plan, event)
-    return Remedy(edits, opened, sampled, lines)
+        others = tuple(
+            Other(logger, severity, sum(cell.reached.values()) - sum(before.cells[logger, severity].reached.values()))
+            for (logger, severity), cell in now.cells.items()
+            if cell.reached != before.cells[logger, severity].reached
+        )
+        return Remedy(edits, sum(abs(count) for count, _ in sinks.values()), 0, lines, sinks, others)
+    others, sampled = _difference(found.plan, after.plan, event)
+    return Remedy(edits, len(others), sampled, lines, {}, others)
 
 
-def _difference(before: Plan, after: Plan, event: Event) -> tuple[int, int]:
-    """Count the (logger, level) pairs of the tree, of the message's own logger and below it that go elsewhere than before."""
+def _difference(before: Plan, after: Plan, event: Event) -> tuple[tuple[Other, ...], int]:
+    """Return the (logger, level) pairs of the tree, of the message's own logger and below it that go elsewhere than before."""
     own = event.logger or "root"
-    below = f"{own}{before.separator}below" if own != "root" else "anything"
-    names = dict.fromkeys([own, below, *list(before.loggers)[:_SAMPLED], "elsewhere"])
+    names = {own: own, **({f"{own}{before.separator}below": f"anything else below {own}"} if own != "root" else {})}
+    names |= {name: name for name in list(before.loggers)[:_SAMPLED]} | {"elsewhere": "loggers without an entry"}
     first, second = Router(before), Router(after)
-    different = 0
-    for name in names:
-        for severity in NAMES.values():
-            if _shape(first, name, severity, event) != _shape(second, name, severity, event):
-                different += 1
-    return different, len(names) * len(NAMES)
+    own_severity = first.severities[event.level]
+    different = [
+        Other(shown, severity)
+        for name, shown in names.items()
+        for severity in sorted({*NAMES.values(), own_severity})
+        if _shape(first, name, severity, event) != _shape(second, name, severity, event)
+    ]
+    others = tuple(one for one in different if (one.logger, one.severity) != (own, own_severity))
+    return others, len(names) * len({*NAMES.values(), own_severity}) - 1
 
 
 def _shape(router: Router, logger: str, severity: int, event: Event) -> tuple[Delivery, ...]:
@@ -233,20 +267,20 @@ def _past_rules(rules: tuple[Rule, ...], event: Event, own: str, severity: int, 
 
 
 def _closings(router: Router, event: Event) -> Iterator[Edit]:
-    """Yield the edits that take one of several arrivals away."""
-    counts: dict[str, list[str]] = {}
-    for one in router.route(event).deliveries:
-        counts.setdefault(one.appender, []).append(one.via)
-    for appender, vias in counts.items():
-        if len(vias) < 2:
+    """Yield the edits that take one of several arrivals at one place away."""
+    deliveries = router.route(event).deliveries
+    meeting = router.plan.at_one_place(one.appender for one in deliveries)
+    for names in meeting:
+        if len(names) < 2:
             continue
-        for via in dict.fromkeys(vias):
-            times = vias.count(via)
+        met = [one for one in deliveries if one.appender in names]
+        for appender, via in dict.fromkeys(met):
+            times = met.count(Delivery(appender, via))
             change: JsonObject = {"remove": [appender]} if times == 1 else {"remove": [appender], "add": [appender]}
             words = f"detach {appender} from {via}" if times == 1 else f"name {appender} once under {via}"
             yield put(f"loggers{step(via)}.to", change, words)
-        lowest = vias[0]
-        if router.tree.entries[lowest].climb.value and len(set(vias)) > 1:
+        lowest = met[0].via
+        if router.tree.entries[lowest].climb.value and len({one.via for one in met}) > 1:
             yield put(f"loggers{step(lowest)}.climb", False, f"end the climb at {lowest}")
     if not router.plan.once.value:
         yield put("deliver", "once", "let one appender deliver one message once, everywhere")

@@ -53,7 +53,9 @@ class Rolling:
         packer: MakePacker | None = None,
         ratios: dict[str, float] | None = None,
         every_file: bool = False,
+        one_writer: bool = False,
     ) -> None:
+        """Simulate each file appender by itself; with ``one_writer`` those at one place through the first one's policy."""
         self.router = router
         self.events = 0
         self.tracks_levels = False
@@ -66,7 +68,9 @@ class Rolling:
             if one.sink.kind == "file" and (not wanted or one.name in wanted):
                 packed = ratio if ratios is None else ratios.get(one.name, ratio)
                 self.lanes[one.name] = _lane(one, zone, packed, packer, every_file=every_file)
-        self._watching = [lane for lane in self.lanes.values() if lane.watches_starts]
+        self._shares = _share(self.lanes) if one_writer else frozenset()
+        writers = {id(lane.simulation): lane for lane in reversed(self.lanes.values())}
+        self._watching = [lane for lane in reversed(writers.values()) if lane.watches_starts]
         self._known: dict[tuple[int, str, int | str], tuple[Route, list[Reached]]] = {}
 
     def feed(self, events: Iterable[Event]) -> None:
@@ -146,11 +150,13 @@ class Rolling:
         known = self._known.get(key)
         if known is not None:
             return known[1]
-        times: dict[str, int] = {}
-        for one in route.deliveries:
-            if one.appender in self.lanes:
-                times[one.appender] = times.get(one.appender, 0) + 1
-        found = [(self.lanes[name], count, self.lanes[name].measures(event)) for name, count in times.items()]
+        counts: dict[str, int] = {}
+        each = [one.appender for one in route.deliveries if one.appender in self.lanes]
+        for name in each:
+            counts[name] = counts.get(name, 0) + 1
+        apart = any(name in self._shares for name in each)  # in the order of the deliveries: they meet in one file
+        times = [(name, 1) for name in each] if apart else list(counts.items())
+        found = [(self.lanes[name], count, self.lanes[name].measures(event)) for name, count in times]
         if len(self._known) < 10_000:
             self._known[key] = (route, found)  # the route is kept, so that its id stays its own
         return found
@@ -159,6 +165,18 @@ class Rolling:
         """End the input."""
         for lane in self.lanes.values():
             lane.simulation.finish()
+
+
+def _share(lanes: dict[str, Lane]) -> frozenset[str]:
+    """Let the lanes at one place share the first one's simulation; return the names of those that share."""
+    first: dict[str, Lane] = {}
+    shared: set[str] = set()
+    for name, lane in lanes.items():
+        one = first.setdefault(lane.appender.sink.place, lane)
+        if one is not lane:
+            lane.simulation = one.simulation
+            shared |= {name, one.appender.name}
+    return frozenset(shared)
 
 
 def _lane(appender: Appender, zone: tzinfo, ratio: float | None, packer: MakePacker | None, *, every_file: bool) -> Lane:

@@ -8,6 +8,7 @@ from typing import IO
 
 from vetrina.core.plan import Appender
 from vetrina.sinks.kinds._outlet import Parcel, Place, PlainOutlet
+from vetrina.sinks.sandbox import write_whole
 
 
 class Console(PlainOutlet):
@@ -25,7 +26,7 @@ class Console(PlainOutlet):
         self.place.sandbox.take(len(data))
         if self._file is None:
             self._file = os.fdopen(self.place.sandbox.open(self._path, append=True), "ab", buffering=0)
-        self._file.write(data)
+        write_whole(self._file, data)
 
     def finish(self) -> None:
         """Close the stream's file."""

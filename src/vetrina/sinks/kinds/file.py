@@ -22,7 +22,7 @@ from vetrina.core.templates import clocks
 from vetrina.core.traffic import ending_of, to_bytes
 from vetrina.sinks.kinds._outlet import Parcel, Place
 from vetrina.sinks.packing import pack
-from vetrina.sinks.sandbox import DiskFull
+from vetrina.sinks.sandbox import DiskFull, write_whole
 
 _BUFFER = 1 << 20
 _CHUNK = 1 << 16
@@ -47,7 +47,7 @@ class RolledFile:
         self.roll: Roll = appender.roll
         self.place = place
         self.overwritten = 0
-        self.dropped = 0
+        self.dropped: dict[int, int] = {}
         self._zone = clocks.zone(place.plan.zone)
         self._header = to_bytes(appender.template.header(ending_of(appender)), appender.encoding)
         self._limit = self.roll.at_size.value if self.roll.at_size else None
@@ -58,13 +58,17 @@ class RolledFile:
         self._name = ""
         self._size = 0
         self._events = 0
-        self._pending: list[tuple[bytes, int]] = []
+        self._pending: list[tuple[int, bytes, int]] = []
         self._block: list[bytes] = []
         self._quick: list[str] = []
         self._block_size = 0
         self._closed: list[Closed] = []
         self._opened: tuple[datetime | None, int] = (None, 0)
         self._ever = False
+
+    def for_owner(self, owner: int) -> SharedFile:
+        """Return this file as one of several appenders writes it."""
+        return SharedFile(self, owner)
 
     def start(self, time: datetime) -> None:
         """Roll or empty the open file, as the policy has it for a start."""
@@ -81,9 +85,12 @@ class RolledFile:
             self._size, self._events = 0, 0
             self._write_header()
 
-    def arrive(self, time: datetime, parcel: Parcel) -> None:
-        """Decide which file an event belongs to, rolling before it where that is due; its bytes wait."""
-        self._admit(time, parcel.data, parcel.times, self._wait)
+    def arrive(self, time: datetime, parcel: Parcel, owner: int = 0) -> None:
+        """Decide which file an event belongs to, rolling before it where that is due; its bytes wait.
+
+        ``owner`` tells apart several appenders that write this file: each delivers its own.
+        """
+        self._admit(time, parcel.data, parcel.times, lambda data, times: self._pending.append((owner, data, times)))
 
     def write(self, time: datetime, data: bytes, times: int) -> None:
         """Take an event that waits for nothing: decide on its file and write it."""
@@ -117,9 +124,6 @@ class RolledFile:
             self._write_block()
         return count
 
-    def _wait(self, data: bytes, times: int) -> None:
-        self._pending.append((data, times))
-
     def _admit(self, time: datetime, data: bytes, left: int, then: Callable[[bytes, int], None]) -> None:
         self._tick(time)
         if self._file is not None and self._is_over():
@@ -139,41 +143,50 @@ class RolledFile:
             if self.roll.size_after and self._limit is not None and self._size >= self._limit:
                 self._close()
 
-    def deliver(self, time: datetime, group: list[Parcel]) -> None:
-        """Write what waits."""
+    def deliver(self, time: datetime, group: list[Parcel], owner: int = 0) -> None:
+        """Write what waits of an owner."""
         del time, group
-        self._flush()
+        self._flush(owner)
 
-    def lose(self, group: list[Parcel]) -> None:
-        """Forget what waits."""
+    def lose(self, group: list[Parcel], owner: int = 0) -> None:
+        """Forget what waits of an owner."""
         del group
-        self._size -= sum(len(data) * times for data, times in self._pending)
-        self._events -= sum(times for _, times in self._pending)
-        self._pending.clear()
+        for _, data, times in self._take_pending(owner):
+            self._size -= len(data) * times
+            self._events -= times
+
+    def _take_pending(self, owner: int | None) -> list[tuple[int, bytes, int]]:
+        """Return what waits, of one owner or of all, and let it wait no more."""
+        if owner is None or all(one[0] == owner for one in self._pending):
+            taken, self._pending = self._pending, []
+        else:
+            taken = [one for one in self._pending if one[0] == owner]
+            self._pending = [one for one in self._pending if one[0] != owner]
+        return taken
 
     def finish(self) -> None:
         """Close the open file, which keeps its name; what was put there without asking is written."""
         if self._file is not None:
             try:
                 self.settle_block()
-                self._flush()
+                self._flush(None)
                 self._write_block()
             finally:
                 self._file.close()
                 self._file = None
 
-    def _flush(self) -> None:
-        """Write what waits; on a disk that fills up each line asks for its room."""
-        waiting, self._pending = self._pending, []
-        for at, (data, times) in enumerate(waiting):
+    def _flush(self, owner: int | None) -> None:
+        """Write what waits, of one owner or of all; on a disk that fills up each line asks for its room."""
+        waiting = self._take_pending(owner)
+        for at, (_, data, times) in enumerate(waiting):
             if self.place.sandbox.disk is not None:
                 try:
                     self.place.sandbox.take(len(data) * times)
                 except DiskFull:
-                    self._size -= sum(len(one) * count for one, count in waiting[at:])
-                    left = sum(count for _, count in waiting[at:])
-                    self._events -= left
-                    raise DiskFull(left) from None
+                    left = waiting[at:]
+                    self._size -= sum(len(one) * count for _, one, count in left)
+                    self._events -= sum(count for _, _, count in left)
+                    raise DiskFull(sum(count for _, _, count in left), left) from None
             self._put(data, times)
 
     def _put(self, data: bytes, times: int) -> None:
@@ -199,7 +212,7 @@ class RolledFile:
         if block and self._file is not None:
             if self.place.sandbox.disk is None:
                 self.place.sandbox.take(size)
-            self._file.write(b"".join(block))
+            write_whole(self._file, b"".join(block))
 
     def _tick(self, time: datetime) -> None:
         if self._clock is None or time > self._clock:
@@ -244,7 +257,7 @@ class RolledFile:
     def _write_header(self) -> None:
         if self._header and self._file is not None:
             self.place.sandbox.take(len(self._header))
-            self._file.write(self._header)
+            write_whole(self._file, self._header)
         self._size = len(self._header)
 
     def _where(self, name: str) -> Path:
@@ -255,9 +268,10 @@ class RolledFile:
         assert self._file is not None  # noqa: S101  (callers ask for an open file)
         assert self._clock is not None  # noqa: S101  (an event has arrived)
         try:
-            self._flush()
+            self._flush(None)
         except DiskFull as full:
-            self.dropped += full.events
+            for owner, _, count in full.left:
+                self.dropped[owner] = self.dropped.get(owner, 0) + count
         self._write_block()
         self._file.close()
         self._file = None
@@ -332,6 +346,39 @@ class RolledFile:
             one.path.replace(target)
         else:
             one.path.unlink()
+
+
+class SharedFile:
+    """A file that several appenders write, as one of them sees it: one writer, by the first one's policy."""
+
+    def __init__(self, file: RolledFile, owner: int) -> None:
+        self._file, self._owner = file, owner
+
+    @property
+    def dropped(self) -> dict[int, int]:
+        """Return the events of this appender that a roll could not write."""
+        return {0: self._file.dropped.get(self._owner, 0)}
+
+    def arrive(self, time: datetime, parcel: Parcel) -> None:
+        """Decide which file an event belongs to; its bytes wait."""
+        self._file.arrive(time, parcel, self._owner)
+
+    def deliver(self, time: datetime, group: list[Parcel]) -> None:
+        """Write what waits of this appender."""
+        self._file.deliver(time, group, self._owner)
+
+    def lose(self, group: list[Parcel]) -> None:
+        """Forget what waits of this appender."""
+        self._file.lose(group, self._owner)
+
+    def start(self, time: datetime) -> None:
+        """Hear of a start once."""
+        if not self._owner:
+            self._file.start(time)
+
+    def finish(self) -> None:
+        """Close the file, whoever comes first."""
+        self._file.finish()
 
 
 OUTLET = RolledFile
