@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 
 import pytest
 
@@ -17,6 +17,7 @@ from vetrina.core.faults import Refused
 from vetrina.core.routing import Router
 
 CHECKS = load()
+START = datetime(2026, 1, 1, tzinfo=UTC)
 FROM_PLAN = [code for code, one in CHECKS.items() if one.needs not in {"probe", "network"}]
 MACHINE = [code for code, one in CHECKS.items() if one.needs in {"probe", "network"}]
 
@@ -31,14 +32,15 @@ def examples(code: str) -> tuple[str, str]:
 def events(text: str) -> list[Event]:
     made = []
     for line in text.split("# events\n")[1].splitlines() if "# events" in text else []:
-        if line.startswith("# 1500 times "):
-            level, logger, message = line.removeprefix("# 1500 times ").split()
-            made += [Event(datetime(2026, 1, 1, tzinfo=UTC), level, logger, message)] * 1500
+        many = re.match(r"# (\d+) times (?:over (\d+) days )?(\w+) (\S+) (\S+)", line)
+        if many:
+            count, step = int(many[1]), timedelta(days=int(many[2] or 0)) / int(many[1])
+            made += [Event(START + at * step, many[3], many[4], many[5]) for at in range(count)]
             continue
         level, logger, message, *error = line.split()
         made.append(
             Event(
-                datetime(2026, 1, 1, tzinfo=UTC),
+                START,
                 level,
                 logger,
                 message,

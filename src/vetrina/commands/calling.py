@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import json
 import sys
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from datetime import UTC, datetime
 from enum import IntEnum
 from pathlib import Path
@@ -106,9 +106,9 @@ def remark(lines: Iterable[screen.Line | str]) -> None:
     screen.show(lines, sys.stderr)
 
 
-def width() -> int:
-    """Return the columns of standard output."""
-    return screen.width_of(sys.stdout)
+def width(*, wide: bool = False) -> screen.Width:
+    """Return the columns of standard output; with ``wide``, and in a pipe, nothing is cut off."""
+    return screen.width_of(sys.stdout, wide=wide)
 
 
 def remark_bad_lines(name: str, unreadable: int, bad_lines: Iterable[Any], words: str = "not an event") -> None:
@@ -127,6 +127,15 @@ def remark_bad_lines(name: str, unreadable: int, bad_lines: Iterable[Any], words
     if more:
         lines.append([screen.Span(f"… and {screen.counted(more, 'more line')} that could not be read", "quiet")])
     remark(lines)
+
+
+def exclude(option: str, given: object, others: Mapping[str, object]) -> None:
+    """Refuse options that have no effect beside another one."""
+    if not given:
+        return
+    for other, value in others.items():
+        if value not in (None, False, "", (), []):
+            raise refuse(f"{other} has no effect with {option}", fix="leave one of them out", where=other)
 
 
 def key_value(text: str, option: str) -> tuple[str, str]:

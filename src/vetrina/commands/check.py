@@ -3,18 +3,23 @@
 from __future__ import annotations
 
 import json as json_text
+import sys
+from collections.abc import Iterator
+from functools import partial
 from pathlib import Path
 from typing import Annotated
 
+import msgspec
 import typer
 
 from vetrina.commands import calling
 from vetrina.core import checking
 from vetrina.core.checks import load, page
 from vetrina.core.checks._check import SEVERITIES, Check
-from vetrina.core.faults import Refused, Unreadable, offer, refuse
+from vetrina.core.faults import Fault, Refused, Unreadable, offer, refuse
 from vetrina.core.in_force import InForce
 from vetrina.core.routing import Router
+from vetrina.formats.documents import decode
 from vetrina.formats.events import EventStream, open_input
 from vetrina.formats.junit import Case, junit
 from vetrina.formats.plans import read_in_force
@@ -25,7 +30,9 @@ _CALLS = {"call", "event", "no-such-path", "unknown-stage", "env-file"}
 
 
 def run(
-    plan: Annotated[Path | None, typer.Argument(metavar="PLAN", help="The plan: a YAML or JSON file.", readable=False)] = None,
+    plans: Annotated[
+        list[str] | None, typer.Argument(metavar="PLAN…", help="Plans, YAML or JSON files; - is standard input.")
+    ] = None,
     events: Annotated[str | None, typer.Option("--events", metavar="EVENTS", help="Look at these events as well.")] = None,
     all_stages: Annotated[bool, typer.Option("--all-stages", help="Check under each stage too.")] = False,
     probe: Annotated[bool, typer.Option("--probe", help="Look at this machine: folders, disks, git.")] = False,
@@ -34,6 +41,7 @@ def run(
         str, typer.Option("--fail-on", metavar="SEVERITY", help="End with 1 from error, warning or hint on.")
     ] = "warning",
     only: Annotated[list[str], typer.Option("--only", metavar="CODE", help="Run this check alone; repeatable.")] = [],  # noqa: B006
+    skip: Annotated[list[str], typer.Option("--skip", metavar="CODE", help="Leave this check out; repeatable.")] = [],  # noqa: B006
     limit: Annotated[list[str], typer.Option("--limit", metavar="CODE[.NAME]=VALUE", help="Set a check's threshold.")] = [],  # noqa: B006
     sarif_file: Annotated[Path | None, typer.Option("--sarif", metavar="FILE", help="Write SARIF 2.1.0 there as well.")] = None,
     junit_file: Annotated[Path | None, typer.Option("--junit", metavar="FILE", help="Write JUnit XML there as well.")] = None,
@@ -46,57 +54,127 @@ def run(
     env_file: calling.EnvFileOption = [],  # noqa: B006
     set_: calling.SetOption = [],  # noqa: B006
     tune: calling.TuneOption = [],  # noqa: B006
+    wide: calling.WideOption = False,
     json: calling.JsonOption = False,
 ) -> None:
-    """Find what is wrong, risky or pointless in a plan: each with its place, the reason, and what to do.
+    """Find what is wrong, risky or pointless in plans: each with its place, the reason, and what to do.
+
+    Checks that look at events (--events) or at this machine (--probe) run only where these are given; a check with
+    events states the least sample that it needs (--explain).
 
     \b
     Examples:
       vetrina check plan.yaml
       vetrina check plan.yaml --events week.jsonl --all-stages
+      vetrina check plans/*.yaml --skip idle-limit
       vetrina check plan.yaml --probe --sarif findings.sarif --fail-on error
+      vetrina resolve plan.yaml --stage live | vetrina check -
       vetrina check --explain twice
     """  # noqa: D301
     checks = load()
     if explain is not None or list_:
-        _print_pages(checks, explain)
+        _print_pages(checks, explain, list_=list_, given=bool(plans), wide=wide, as_json=json)
         return
-    if plan is None:
+    if not plans:
         raise refuse("which plan?", fix="write vetrina check plan.yaml", where="check")
     if fail_on not in SEVERITIES:
         raise refuse(f'"{fail_on[:60]}" is no severity', fix=offer(fail_on, SEVERITIES), where="--fail-on")
-    wanted = frozenset(_known(code, checks, "--only") for code in only)
-    limits = _limits(limit, checks)
-
-    def bring(one: str | None) -> InForce:
-        stages = [*stage, *([one] if one else [])]
-        return read_in_force(plan, stages=stages, layers=with_, env=env, env_files=env_file, sets=set_, tunes=tune)
-
-    try:
-        found = bring(None)
-        known, unreadable = _circumstances(found, events, limits, probe=probe, network=probe_network, strict=strict)
-        names = found.stage_names() if all_stages else []
-        findings = checking.check_stages(bring, names, known, wanted) if names else checking.check(found, known, wanted)
-    except Refused as refused:
-        if isinstance(refused, Unreadable) or any(fault.code in _CALLS for fault in refused.faults):
-            raise
-        findings, known, unreadable = [checking.from_fault(fault) for fault in refused.faults], checking.Circumstances(), 0
-    _write(findings, checks, sarif_file, junit_file)
-    looked = sum(1 for code, one in checks.items() if one.needs in known.needs() and (not wanted or code in wanted))
+    if (len(plans) > 1 and (events == "-" or plans.count("-") > 1)) or (events == "-" and "-" in plans):
+        raise refuse("standard input can be read only once", fix="put it into a file", where="check")
+    skipped = {_known(code, checks, "--skip") for code in skip}
+    wanted = frozenset([_known(code, checks, "--only") for code in only] or checks) - skipped
+    call = _Call(stage, with_, env, env_file, set_, tune, events, _limits(limit, checks), wanted)
+    results = [_check(one, call, all_stages=all_stages, probe=probe, network=probe_network, strict=strict) for one in plans]
+    serious = frozenset(SEVERITIES[: [*SEVERITIES].index(fail_on) + 1])
+    _write(results, checks, wanted, serious, sarif_file, junit_file)
+    findings = [finding for one in results for finding in one.findings]
     if json:
         calling.print_json(view.as_json(findings))
-    else:
-        calling.print_lines(view.finding_lines(findings, looked, calling.width()))
-    serious = SEVERITIES[: [*SEVERITIES].index(fail_on) + 1]
-    if unreadable or any(one.severity in serious for one in findings):
+    elif any(one.known is not None for one in results):
+        looked = sum(len(_ran(one, checks, wanted)) for one in results)
+        lines = view.finding_lines(findings, looked, len(plans), calling.width(wide=wide))
+        calling.print_lines(lines)
+    unread = [fault for one in results for fault in one.unreadable]
+    if unread:
+        raise Unreadable(unread)
+    if any(one.bad_lines for one in results) or any(one.severity in serious for one in findings):
         raise typer.Exit(calling.Exit.WANTING)
 
 
-def _print_pages(checks: dict[str, Check], explain: str | None) -> None:
+class _Call(msgspec.Struct, frozen=True):
+    """What every plan of a call is checked with."""
+
+    stage: list[str]
+    with_: list[Path]
+    env: list[str]
+    env_file: list[Path]
+    set_: list[str]
+    tune: list[str]
+    events: str | None
+    limits: dict[str, dict[str, float]]
+    wanted: frozenset[str]
+
+    def bring(self, plan: str, text: str | None, stage: str | None) -> InForce:
+        """Return a plan in force, under one more stage."""
+        stages = [*self.stage, *([stage] if stage else [])]
+        return read_in_force(
+            plan, stages=stages, layers=self.with_, env=self.env, env_files=self.env_file, sets=self.set_, tunes=self.tune,
+            texts={} if text is None else {plan: text},
+        )  # fmt: skip
+
+
+class _Result(msgspec.Struct):
+    """What one plan gave; ``known`` is None where it could not be read at all, and ``unreadable`` says why."""
+
+    plan: str
+    findings: list[checking.Finding] = []
+    known: checking.Circumstances | None = None
+    unreadable: tuple[Fault, ...] = ()
+    bad_lines: int = 0
+
+
+def _check(plan: str, call: _Call, *, all_stages: bool, probe: bool, network: bool, strict: bool) -> _Result:
+    """Return the findings on one plan; a plan that is no document is told, and the next one looked at."""
+    try:
+        text = decode(sys.stdin.buffer.read(), "-") if plan == "-" else None
+        found = call.bring(plan, text, None)
+        known, bad = _circumstances(found, call.events, call.limits, probe=probe, network=network, strict=strict)
+        names = found.stage_names() if all_stages else []
+        bring = partial(call.bring, plan, text)
+        findings = (
+            checking.check_stages(bring, names, known, call.wanted) if names else checking.check(found, known, call.wanted)
+        )
+    except Refused as refused:
+        if isinstance(refused, Unreadable):
+            return _Result(plan, unreadable=refused.faults)
+        if any(fault.code in _CALLS for fault in refused.faults):
+            raise
+        return _Result(plan, [checking.from_fault(fault) for fault in refused.faults], checking.Circumstances())
+    return _Result(plan, findings, known, bad_lines=bad)
+
+
+def _ran(one: _Result, checks: dict[str, Check], wanted: frozenset[str]) -> list[str]:
+    """Return the codes of the checks that looked at a plan."""
+    needs = one.known.needs() if one.known is not None else set()
+    return [code for code, check in checks.items() if check.needs in needs and code in wanted]
+
+
+def _print_pages(checks: dict[str, Check], explain: str | None, *, list_: bool, given: bool, wide: bool, as_json: bool) -> None:
+    """Print the list of checks, or one check's page."""
+    if list_ and explain is not None:
+        raise refuse("--list and --explain exclude each other", fix="leave one out", where="check")
+    if given:
+        raise refuse("--list and --explain look at no plan", fix="leave the plan out", where="check")
     if explain is None:
-        calling.print_lines(view.list_lines(checks, calling.width()))
+        if as_json:
+            calling.print_json({"checks": [view.check_json(one, page(one)) for one in checks.values()]})
+        else:
+            calling.print_lines(view.list_lines(checks, calling.width(wide=wide)))
+        return
+    one = checks[_known(explain, checks, "--explain")]
+    if as_json:
+        calling.print_json(view.check_json(one, page(one)))
     else:
-        one = checks[_known(explain, checks, "--explain")]
         calling.print_lines(view.page_lines(one, page(one)))
 
 
@@ -147,25 +225,45 @@ def _circumstances(
     return checking.Circumstances(seen, paths, hosts, rolled, limits), unreadable
 
 
+_NEEDS = {"events": "it needs --events", "probe": "it needs --probe", "network": "it needs --probe-network"}
+
+
 def _write(
-    findings: list[checking.Finding], checks: dict[str, Check], sarif_file: Path | None, junit_file: Path | None
+    results: list[_Result],
+    checks: dict[str, Check],
+    wanted: frozenset[str],
+    serious: frozenset[str],
+    sarif_file: Path | None,
+    junit_file: Path | None,
 ) -> None:
+    findings = [finding for one in results for finding in one.findings]
     if sarif_file is not None:
         pages = {code: page(checks[code]) for code in {one.code for one in findings} & set(checks)}
-        calling.write_file(sarif_file, json_text.dumps(sarif(findings, checks, pages), ensure_ascii=False, indent=2) + "\n")
+        unread = [fault for one in results for fault in one.unreadable]
+        log = sarif(findings, checks, pages, unread)
+        calling.write_file(sarif_file, json_text.dumps(log, ensure_ascii=False, indent=2) + "\n")
     if junit_file is not None:
-        by_code: dict[str, list[checking.Finding]] = {}
-        for one in findings:
-            by_code.setdefault(one.code, []).append(one)
-        cases = [Case(code, "check") for code in checks if code not in by_code]
-        cases += [
-            Case(
-                f"{one.place or one.where} {one.message}",
-                code,
-                one.message,
-                f"{one.place or one.where}\n{one.why}\n{one.remedy}",
-            )
-            for code, all_ in by_code.items()
-            for one in all_
-        ]
+        cases = [case for one in results for case in _cases(one, checks, wanted, serious, alone=len(results) == 1)]
         calling.write_file(junit_file, junit("vetrina check", cases))
+
+
+def _cases(
+    result: _Result, checks: dict[str, Check], wanted: frozenset[str], serious: frozenset[str], *, alone: bool
+) -> Iterator[Case]:
+    """Yield a plan's test cases: each finding, and each check that found nothing or did not look."""
+    prefix = "" if alone else f"{result.plan}: "
+    for fault in result.unreadable:
+        where = str(fault.place or fault.where)
+        yield Case(f"{where} {fault.what}", fault.code, fault.what, f"{where}\n{fault.why}\n{fault.fix}", "error")
+    if result.known is None:
+        return
+    ran, found = set(_ran(result, checks, wanted)), {one.code for one in result.findings}
+    for code, check in checks.items():
+        if code in found:
+            continue
+        why = _NEEDS.get(check.needs, "the plan has faults") if code in wanted else "it was left out"
+        yield Case(f"{prefix}{code}", "check") if code in ran else Case(f"{prefix}{code}", "check", why, kind="skipped")
+    for one in result.findings:
+        where = str(one.place or one.where)
+        detail = f"{where}\n{one.why}\n{one.remedy}"
+        yield Case(f"{where} {one.message}", one.code, one.message, detail, "failure" if one.severity in serious else "told")

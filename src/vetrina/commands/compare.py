@@ -35,6 +35,7 @@ def run(
     env_file: calling.EnvFileOption = [],  # noqa: B006
     set_: calling.SetOption = [],  # noqa: B006
     tune: calling.TuneOption = [],  # noqa: B006
+    wide: calling.WideOption = False,
     json: calling.JsonOption = False,
 ) -> None:
     """Show every class of message that two plans treat differently, with an example of each, or that there is none.
@@ -61,7 +62,7 @@ def run(
     if json:
         calling.print_json(view.as_json(found, sinks, first.scale))
     else:
-        lines = view.compared_lines(found, sinks, first, calling.width())
+        lines = view.compared_lines(found, sinks, first, calling.width(wide=wide))
         calling.print_lines(calling.without_secrets(calling.without_secrets(lines, first), second))
     if found.differences or found.undecided or sinks:
         raise typer.Exit(calling.Exit.WANTING)

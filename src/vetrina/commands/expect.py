@@ -30,6 +30,7 @@ def run(
     env_file: calling.EnvFileOption = [],  # noqa: B006
     set_: calling.SetOption = [],  # noqa: B006
     tune: calling.TuneOption = [],  # noqa: B006
+    wide: calling.WideOption = False,
     json: calling.JsonOption = False,
 ) -> None:
     """Hold a plan against expected deliveries; exit 1 if one fails, with the gate that decided and the nearest way.
@@ -56,7 +57,7 @@ def run(
     if json:
         calling.print_json(view.as_json(verdicts))
     else:
-        calling.print_lines(calling.without_secrets(view.expected_lines(verdicts, calling.width()), found.plan))
+        calling.print_lines(calling.without_secrets(view.expected_lines(verdicts, calling.width(wide=wide)), found.plan))
     if any(one.failures for one in verdicts):
         raise typer.Exit(calling.Exit.WANTING)
 

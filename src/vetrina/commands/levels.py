@@ -28,6 +28,7 @@ def run(
     env_file: calling.EnvFileOption = [],  # noqa: B006
     set_: calling.SetOption = [],  # noqa: B006
     tune: calling.TuneOption = [],  # noqa: B006
+    wide: calling.WideOption = False,
     json: calling.JsonOption = False,
 ) -> None:
     """Show which level each logger really has, where it comes from, and where it delivers.
@@ -48,4 +49,4 @@ def run(
         calling.print_json(view.as_json(rows, found.plan.scale))
         return
     lines = view.title_lines(found.plan, len(rows), total, calling.asked_text(found))
-    calling.print_lines([*lines, *view.level_lines(rows, found.plan, calling.width())])
+    calling.print_lines([*lines, *view.level_lines(rows, found.plan, calling.width(wide=wide))])

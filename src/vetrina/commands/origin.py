@@ -22,6 +22,7 @@ def run(
     env_file: calling.EnvFileOption = [],  # noqa: B006
     set_: calling.SetOption = [],  # noqa: B006
     tune: calling.TuneOption = [],  # noqa: B006
+    wide: calling.WideOption = False,
     json: calling.JsonOption = False,
 ) -> None:
     """Show who said what about one value, who won, and which placeholders filled it.
@@ -42,10 +43,10 @@ def run(
         if json:
             calling.print_json(view.unused_json(accounts, nothing))
         else:
-            calling.print_lines(view.unused_lines(accounts, nothing, calling.width()))
+            calling.print_lines(view.unused_lines(accounts, nothing, calling.width(wide=wide)))
         return
     known = history.history(found, path)
     if json:
         calling.print_json(view.history_json(known))
     else:
-        calling.print_lines(view.history_lines(known, calling.width()))
+        calling.print_lines(view.history_lines(known, calling.width(wide=wide)))

@@ -13,6 +13,7 @@ import typer
 from vetrina.commands import calling
 from vetrina.core.events import Event
 from vetrina.core.faults import Fault, Refused, offer, refuse
+from vetrina.core.levels import Scale
 from vetrina.core.plan import Appender, Plan
 from vetrina.core.previewing import Layout, Preview, Shown, layouts_of, remarks
 from vetrina.core.routing import Router
@@ -23,7 +24,7 @@ from vetrina.core.templates.language import BadTemplate
 from vetrina.core.traffic import Part, ending_of, to_bytes
 from vetrina.formats.events import EventStream, open_input
 from vetrina.views import preview as view
-from vetrina.views.screen import Line
+from vetrina.views.screen import Line, whole
 
 _FIRST = 10
 _TOGETHER, _LONG = 500, 1 << 16
@@ -55,7 +56,7 @@ def run(
     explain: Annotated[
         bool, typer.Option("--explain", help="Lay the template out, piece by piece, for the first event.")
     ] = False,
-    zone: Annotated[str, typer.Option("--zone", metavar="ZONE", help="With --template: the time zone.")] = "UTC",
+    zone: Annotated[str | None, typer.Option("--zone", metavar="ZONE", help="With --template: the time zone (UTC).")] = None,
     strict: calling.StrictOption = False,
     stage: calling.StageOption = [],  # noqa: B006
     with_: calling.WithOption = [],  # noqa: B006
@@ -77,11 +78,25 @@ def run(
     """  # noqa: D301
     from pathlib import Path  # noqa: PLC0415  (Typer passes texts: PLAN may stand for EVENTS)
 
+    calling.exclude("--json", json, {"--raw": raw, "--explain": explain, "--side-by-side": beside, "--remarks": notes})
+    calling.exclude("--raw", raw, {"--explain": explain, "--side-by-side": beside, "--remarks": notes, "--wide": wide})
+    calling.exclude("--explain", explain, {"--side-by-side": beside, "--remarks": notes, "--first": first})
+    calling.exclude("--side-by-side", beside, {"--remarks": notes})
     if template is not None:
         if events is not None:
             raise refuse("with --template, EVENTS is the only argument", fix="leave the plan out", where="preview")
-        _try_template(template, plan, zone, first or _FIRST, strict=strict, explain=explain, wide=wide, as_json=json, raw=raw)
+        plan_options = {
+            "--appender": appender, "--side-by-side": beside, "--remarks": notes, "--stage": stage, "--with": with_, "--env": env,
+            "--env-file": env_file, "--set": set_, "--tune": tune,
+        }  # fmt: skip
+        calling.exclude("--template", given=True, others=plan_options)
+        tried = _Trial(
+            parsed_template(template, zone or "UTC"), plan, calling.part_of(Scale(), logger, level, []), first, strict=strict
+        )
+        tried.show(explain=explain, wide=wide, as_json=json, raw=raw)
         return
+    calling.exclude("a plan", given=True, others={"--zone": zone})
+    calling.exclude("samples (there are no EVENTS)", events is None, {"--strict": strict})
     found = calling.plan_in_force(Path(plan), stage, with_, env, env_file, set_, tune)
     names = tuple(dict.fromkeys([*appender, *(beside or ())]))
     for name in names:
@@ -97,9 +112,9 @@ def run(
         elif json:
             _json(shown, found.plan)
         elif beside:
-            _beside(shown, found.plan, beside, first or 3)
+            _beside(shown, found.plan, beside, first or 3, calling.width(wide=wide))
         elif explain:
-            _explain(shown, found.plan, names)
+            _explain(shown, found.plan, names, calling.width(wide=wide))
         else:
             _show(shown, found.plan, preview_, wide=wide, notes=notes, sampled=events is None)
 
@@ -153,7 +168,7 @@ def _show(shown: Iterator[Shown], plan: Plan, seen: Preview, *, wide: bool, note
     kept: dict[str, list[Shown]] = {name: [] for name in seen.totals}
     for one in shown:
         kept[one.appender].append(one)
-    totals = seen.totals
+    totals, width = seen.totals, calling.width(wide=wide)
     lines: list[Line] = []
     why = "samples that Vetrina made for this plan" if sampled else ""
     for name, deliveries in kept.items():
@@ -166,13 +181,13 @@ def _show(shown: Iterator[Shown], plan: Plan, seen: Preview, *, wide: bool, note
         layouts = layouts_of(appender.template)
         layout = layouts[0] if appender.template.form == "text" else None
         for one in deliveries:
-            lines += view.output_lines(one, layout, calling.width(), wide=wide)
+            lines += view.output_lines(one, layout, width, wide=whole(width))
             if notes:
                 lines += view.remark_lines(remarks(layouts, one.event, one.number))
     calling.print_lines(calling.without_secrets(lines, plan))
 
 
-def _beside(shown: Iterator[Shown], plan: Plan, names: tuple[str, str], first: int) -> None:
+def _beside(shown: Iterator[Shown], plan: Plan, names: tuple[str, str], first: int, width: int) -> None:
     by_event: dict[int, dict[str, Shown]] = {}
     for one in shown:
         if one.number not in by_event and len(by_event) >= first * 50:
@@ -180,10 +195,10 @@ def _beside(shown: Iterator[Shown], plan: Plan, names: tuple[str, str], first: i
         by_event.setdefault(one.number, {}).setdefault(one.appender, one)
     both = sorted(by_event.values(), key=lambda found: -len(found))[:first]
     pairs = [(found.get(names[0]), found.get(names[1])) for found in both]
-    calling.print_lines(calling.without_secrets(view.side_by_side(pairs, names, plan, calling.width()), plan))
+    calling.print_lines(calling.without_secrets(view.side_by_side(pairs, names, plan, width), plan))
 
 
-def _explain(shown: Iterator[Shown], plan: Plan, names: tuple[str, ...]) -> None:
+def _explain(shown: Iterator[Shown], plan: Plan, names: tuple[str, ...], width: int) -> None:
     one = next(shown, None)
     if one is None or len(names) != 1:
         raise refuse(
@@ -194,31 +209,43 @@ def _explain(shown: Iterator[Shown], plan: Plan, names: tuple[str, ...]) -> None
     appender: Appender = plan.appenders[names[0]]
     lines: list[Line] = []
     for text in appender.template.texts:
-        lines += view.explain_lines(Layout(text).pieces(one.event, one.number), calling.width())
+        lines += view.explain_lines(Layout(text).pieces(one.event, one.number), width)
     calling.print_lines(calling.without_secrets(lines, plan))
 
 
-def _try_template(
-    template: str, events: str, zone: str, first: int, *, strict: bool, explain: bool, wide: bool, as_json: bool, raw: bool
-) -> None:
-    text = parsed_template(template, zone)
-    layout, render = Layout(text), text.compile("\n")
-    stream = EventStream(events, strict=strict)
-    with open_input(events) as file:
-        for number, (line, event) in enumerate(stream.numbered(file), start=1):
-            if explain:
-                calling.print_lines(view.explain_lines(layout.pieces(event, number), calling.width()))
-                return
-            shown = Shown(line, "", render(event, number), event, stream.severity(event), number)
-            if as_json:
-                sys.stdout.write(json_text.dumps(view.as_json(shown), ensure_ascii=False, separators=(",", ":")) + "\n")
-            elif raw:
-                sys.stdout.buffer.write(shown.output.encode())
-            elif number <= first:
-                calling.print_lines(view.output_lines(shown, layout, calling.width(), wide=wide))
-    calling.remark_bad_lines(events, stream.unreadable, stream.bad_lines)
-    if stream.unreadable:
-        raise typer.Exit(calling.Exit.WANTING)
+class _Trial:
+    """A template that is tried on events, without a plan."""
+
+    def __init__(self, text: TextTemplate, events: str, part: Part, first: int | None, *, strict: bool) -> None:
+        self._text, self._events, self._part, self._first, self._strict = text, events, part, first, strict
+
+    def show(self, *, explain: bool, wide: bool, as_json: bool, raw: bool) -> None:
+        """Print the lines of the events that belong to the part; all for a program, the first ten for people."""
+        layout, render = Layout(self._text), self._text.compile("\n")
+        stream = EventStream(self._events, strict=self._strict)
+        most = self._first if self._first or as_json or raw else _FIRST
+        width = calling.width(wide=wide)
+        count = 0
+        with open_input(self._events) as file:
+            for number, (line, event) in enumerate(stream.numbered(file), start=1):
+                if (most is not None and count >= most) or not self._part.holds(event, stream.severity(event), "."):
+                    continue
+                count += 1
+                if explain:
+                    calling.print_lines(view.explain_lines(layout.pieces(event, number), width))
+                    return
+                shown = Shown(line, "", render(event, number), event, stream.severity(event), number)
+                if as_json:
+                    sys.stdout.write(json_text.dumps(view.as_json(shown), ensure_ascii=False, separators=(",", ":")) + "\n")
+                elif raw:
+                    sys.stdout.buffer.write(shown.output.encode())
+                else:
+                    calling.print_lines(view.output_lines(shown, layout, width, wide=whole(width)))
+        calling.remark_bad_lines(self._events, stream.unreadable, stream.bad_lines)
+        if not count:
+            calling.remark(["no event is in this part" if stream.number else "there is no event in it"])
+        if stream.unreadable:
+            raise typer.Exit(calling.Exit.WANTING)
 
 
 def parsed_template(template: str, zone: str) -> TextTemplate:

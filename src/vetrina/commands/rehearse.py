@@ -78,6 +78,7 @@ def run(
     env_file: calling.EnvFileOption = [],  # noqa: B006
     set_: calling.SetOption = [],  # noqa: B006
     tune: calling.TuneOption = [],  # noqa: B006
+    wide: calling.WideOption = False,
     json: calling.JsonOption = False,
 ) -> None:
     """Deliver the events for real, but into DIR and onto loopback only: files, mails, datagrams, requests and rows to open.
@@ -126,7 +127,7 @@ def run(
             different += _missing(rehearsal, stand_in)
         sandbox.mark(into, {"state": "done", "plan": str(plan)})
     _remark_shared(rehearsal)
-    _show(rehearsal, stream.unreadable, into, box, post.mapping if post else {}, different, as_json=json)
+    _show(rehearsal, stream.unreadable, into, box, post.mapping if post else {}, different, wide=wide, as_json=json)
     calling.remark_bad_lines(events, stream.unreadable, stream.bad_lines)
     if stream.unreadable or different:
         raise typer.Exit(calling.Exit.WANTING)
@@ -282,6 +283,7 @@ def _show(
     dialled: dict[str, str],
     different: list[str] | None,
     *,
+    wide: bool,
     as_json: bool,
 ) -> None:
     files = sorted(
@@ -295,7 +297,7 @@ def _show(
             view.as_json(rehearsal.events, unreadable, str(into), _sums(rehearsal), files, box.mapping, dialled, different)
         )
         return
-    width = calling.width()
+    width = calling.width(wide=wide)
     lines = [*view.sum_lines(rehearsal.events, _sums(rehearsal), width), [], *view.folder_lines(str(into), files, width)]
     mapped = view.mapping_lines(_first_names(box.mapping), dialled, width)
     lines += [[], *mapped] if mapped else []

@@ -17,6 +17,7 @@ from vetrina.core.changes.edits import Edit, with_edits
 from vetrina.core.events import Event
 from vetrina.core.faults import offer, refuse
 from vetrina.core.in_force import InForce
+from vetrina.core.pace import pace_of
 from vetrina.core.plan import Plan
 from vetrina.core.quantities import duration, size
 from vetrina.core.rolling.outlook import Advice, advise, coming_names, kept_history
@@ -72,6 +73,7 @@ def run(
     env_file: calling.EnvFileOption = [],  # noqa: B006
     set_: calling.SetOption = [],  # noqa: B006
     tune: calling.TuneOption = [],  # noqa: B006
+    wide: calling.WideOption = False,
     json: calling.JsonOption = False,
 ) -> None:
     """Show which files there will be: when they roll and why, how big they get, what is removed, how far back they reach.
@@ -89,7 +91,7 @@ def run(
     found = calling.plan_in_force(plan, stage, with_, env, env_file, set_, tune)
     _check(found.plan, appender, ratio)
     if names:
-        _names(found.plan, tuple(appender), as_json=json)
+        _names(found.plan, tuple(appender), wide=wide, as_json=json)
         return
     if events is None:
         raise refuse("which events?", fix="name a file of events, or ask for --names", where="rolling")
@@ -105,6 +107,7 @@ def run(
     if plot is not None:
         _plot(plot, found.plan, rolling)
     zone = clocks.zone(found.plan.zone)
+    pace = pace_of(rolling.first, rolling.last, zone)
     lines: list[Line] = []
     for name, lane in rolling.lanes.items():
         outlook = _outlook(lane, runs, seed) if runs and lane.simulation.files else None
@@ -117,9 +120,9 @@ def run(
             document = {**view.as_json(name, lane.simulation, zone), **extra}
             sys.stdout.write(json_text.dumps(document, ensure_ascii=False, separators=(",", ":")) + "\n")
         elif moment is not None:
-            lines += [*view.listing_lines(lane, moment, zone, calling.width()), []]
+            lines += [*view.listing_lines(lane, moment, zone, calling.width(wide=wide)), []]
         else:
-            lines += view.rolling_lines(lane, zone, calling.width(), every_file=all_)
+            lines += view.rolling_lines(lane, zone, pace, calling.width(wide=wide), every_file=all_)
             lines += view.outlook_lines(outlook) if outlook else []
             lines += view.advice_lines(advice) if advice else []
             lines.append([])
@@ -211,7 +214,7 @@ def _wish(disk: str, history: str) -> tuple[int | None, timedelta | None] | None
     return (size_ if isinstance(size_, int) else None, span if isinstance(span, timedelta) else None)
 
 
-def _names(plan: Plan, wanted: tuple[str, ...], *, as_json: bool) -> None:
+def _names(plan: Plan, wanted: tuple[str, ...], *, wide: bool, as_json: bool) -> None:
     now, zone = datetime.now(tz=UTC), clocks.zone(plan.zone)
     lines: list[Line] = []
     for name, one in plan.appenders.items():
@@ -225,7 +228,7 @@ def _names(plan: Plan, wanted: tuple[str, ...], *, as_json: bool) -> None:
                 )
                 + "\n"
             )
-        lines += [*view.names_lines(name, rows, calling.width()), []]
+        lines += [*view.names_lines(name, rows, calling.width(wide=wide)), []]
     if not as_json:
         calling.print_lines(lines[:-1] or ["no file of this plan rolls"])
 

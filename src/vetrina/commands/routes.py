@@ -4,19 +4,23 @@ from __future__ import annotations
 
 import json as json_text
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import IO, Annotated
 
 import typer
+from msgspec.structs import replace
 
 from vetrina.commands import calling
+from vetrina.core.events import Event
 from vetrina.core.faults import offer, refuse
+from vetrina.core.levels import NAMES
 from vetrina.core.plan import Plan
-from vetrina.core.routing import Router
+from vetrina.core.routing import Route, Router
 from vetrina.core.traffic import Counter, Part, Traffic, grouped, only
 from vetrina.formats.events import EventStream, open_input
 from vetrina.views import routes as view
+from vetrina.views import screen
 from vetrina.views.screen import Line
 
 
@@ -37,6 +41,9 @@ def run(
         tuple[str, str] | None, typer.Option("--group-by", metavar="field NAME", help="Count by the values of a field.")
     ] = None,
     plot: Annotated[Path | None, typer.Option("--plot", metavar="FILE", help="Draw the routing as .svg or .png.")] = None,
+    fail_on: Annotated[
+        str | None, typer.Option("--fail-on", metavar="lost-errors", help="End with 1 where errors arrive nowhere.")
+    ] = None,
     strict: calling.StrictOption = False,
     stage: calling.StageOption = [],  # noqa: B006
     with_: calling.WithOption = [],  # noqa: B006
@@ -44,6 +51,7 @@ def run(
     env_file: calling.EnvFileOption = [],  # noqa: B006
     set_: calling.SetOption = [],  # noqa: B006
     tune: calling.TuneOption = [],  # noqa: B006
+    wide: calling.WideOption = False,
     json: calling.JsonOption = False,
 ) -> None:
     """Show which events reach which appender, what stopped the others, and what went nowhere.
@@ -54,6 +62,7 @@ def run(
       vetrina routes plan.yaml week.jsonl.gz --each | grep brake
       vetrina routes plan.yaml week.jsonl --logger ropeway.gate --level warn.. --group-by field gate
       vetrina routes plan.yaml week.jsonl --plot routing.svg
+      vetrina routes plan.yaml week.jsonl --counts-only --fail-on lost-errors
       zcat week.jsonl.gz | vetrina routes plan.yaml - --json
     """  # noqa: D301
     found = calling.plan_in_force(plan, stage, with_, env, env_file, set_, tune)
@@ -62,26 +71,70 @@ def run(
     for name in appender:
         if name not in found.plan.appenders:
             raise refuse(f'no appender is called "{name[:60]}"', fix=offer(name, found.plan.appenders), where="--appender")
+    calling.exclude("--each", each, {"--group-by": group_by, "--counts-only": counts_only, "--plot": plot})
+    calling.exclude("--group-by", group_by, {"--counts-only": counts_only, "--plot": plot})
+    if fail_on not in {None, "lost-errors"}:
+        raise refuse(f'"{(fail_on or "")[:40]}" is nothing to fail on', fix="write --fail-on lost-errors", where="--fail-on")
     if plot is not None and plot.suffix not in {".svg", ".png"}:
         raise refuse(f'"{plot.suffix}" is no kind of picture', fix="end the name with .svg or .png", where=f"--plot {plot}")
     stream = EventStream(events, scale=found.plan.scale, strict=strict)
+    lost = _Lost(router)
+    width = calling.width(wide=wide)
     with open_input(events) as file:
         if each:
-            _each(router, stream, file, part, as_json=json)
+            _each(router, stream, file, part, appender, lost, as_json=json)
         elif group_by is not None:
-            _grouped(router, stream, file, part, group_by, as_json=json)
+            _grouped(router, stream, file, part, group_by, appender, lost, width, as_json=json)
         else:
             counter = Counter(router, with_bytes=not counts_only, part=part)
             stream.send(file, counter)
-            _show(counter.result(), found.plan, stream.unreadable, appender, plot, as_json=json)
+            traffic = counter.result()
+            lost.take_all(traffic)
+            _show(traffic, found.plan, stream.unreadable, appender, plot, width, as_json=json)
     calling.remark_bad_lines(events, stream.unreadable, stream.bad_lines)
-    if stream.unreadable:
+    if fail_on and lost.counts:
+        calling.remark([[screen.Span("lost-errors: ", "bad"), screen.span(lost.words())]])
+    if stream.unreadable or (fail_on and lost.counts):
         raise typer.Exit(calling.Exit.WANTING)
 
 
-def _show(traffic: Traffic, plan: Plan, unreadable: int, appenders: list[str], plot: Path | None, *, as_json: bool) -> None:
+class _Lost:
+    """Errors that arrive nowhere, counted by logger and severity."""
+
+    def __init__(self, router: Router) -> None:
+        self._router = router
+        self.counts: dict[tuple[str, int], int] = {}
+
+    def take(self, event: Event, route: Route) -> None:
+        """Look at one event with its route."""
+        severity = self._router.severities[event.level]
+        if severity >= NAMES["error"] and not route.deliveries:
+            key = (event.logger or "root", severity)
+            self.counts[key] = self.counts.get(key, 0) + (event.count or 1)
+
+    def take_all(self, traffic: Traffic) -> None:
+        """Look at all that was counted."""
+        for key, cell in traffic.cells.items():
+            lost = sum(cell.stopped.values()) + cell.dropped
+            if lost and cell.severity >= NAMES["error"]:
+                self.counts[key] = lost
+
+    def words(self) -> str:
+        """Return how many, of whom."""
+        name = self._router.plan.scale.name
+        who = ", ".join(
+            f"{logger} ({screen.number(count)} at {name(severity)})" for (logger, severity), count in self.counts.items()
+        )
+        return f"{screen.counted(sum(self.counts.values()), 'error')} arrive nowhere: {who}"
+
+
+def _show(
+    traffic: Traffic, plan: Plan, unreadable: int, appenders: list[str], plot: Path | None, width: int, *, as_json: bool
+) -> None:
     if appenders:
         traffic.appenders = {name: one for name, one in traffic.appenders.items() if name in appenders}
+        for cell in traffic.cells.values():
+            cell.reached = {name: count for name, count in cell.reached.items() if name in appenders}
     if plot is not None:
         draw = _drawer()
 
@@ -90,7 +143,7 @@ def _show(traffic: Traffic, plan: Plan, unreadable: int, appenders: list[str], p
     if as_json:
         calling.print_json(view.as_json(traffic, plan, unreadable))
     else:
-        calling.print_lines(view.route_lines(traffic, plan, unreadable, calling.width()))
+        calling.print_lines(view.route_lines(traffic, plan, unreadable, width))
 
 
 def _drawer() -> Callable[[Traffic, Plan, str], bytes]:
@@ -104,19 +157,39 @@ def _drawer() -> Callable[[Traffic, Plan, str], bytes]:
 
 
 def _grouped(
-    router: Router, stream: EventStream, file: IO[bytes], part: Part, group_by: tuple[str, str], *, as_json: bool
+    router: Router,
+    stream: EventStream,
+    file: IO[bytes],
+    part: Part,
+    group_by: tuple[str, str],
+    appenders: list[str],
+    lost: _Lost,
+    width: int,
+    *,
+    as_json: bool,
 ) -> None:
     kind, name = group_by
     if kind != "field":
         raise refuse(f'"{kind[:40]}" cannot be grouped by', fix="write --group-by field NAME", where="--group-by")
-    groups, total = grouped(only(stream.read(file), part, router), router, name)
+
+    def looked_at() -> Iterator[Event]:
+        for event in only(stream.read(file), part, router):
+            lost.take(event, router.route(event))
+            yield event
+
+    groups, total = grouped(looked_at(), router, name)
+    if appenders:
+        for group in groups:
+            group.reached = {one: count for one, count in group.reached.items() if one in appenders}
     if as_json:
         calling.print_json(view.groups_json(groups, name, total, stream.unreadable))
     else:
-        calling.print_lines(view.group_lines(groups, name, total, router.plan, calling.width()))
+        calling.print_lines(view.group_lines(groups, name, total, router.plan, width))
 
 
-def _each(router: Router, stream: EventStream, file: IO[bytes], part: Part, *, as_json: bool) -> None:
+def _each(
+    router: Router, stream: EventStream, file: IO[bytes], part: Part, appenders: list[str], lost: _Lost, *, as_json: bool
+) -> None:
     scale = router.plan.scale
     waiting: list[Line] = []
     for line, event in stream.numbered(file):
@@ -124,6 +197,13 @@ def _each(router: Router, stream: EventStream, file: IO[bytes], part: Part, *, a
         if not part.holds(event, severity, router.plan.separator):
             continue
         route, logger = router.route(event), event.logger or "root"
+        lost.take(event, route)
+        if appenders:
+            route = replace(
+                route,
+                deliveries=tuple(one for one in route.deliveries if one.appender in appenders),
+                stops=tuple(one for one in route.stops if one.appender in appenders),
+            )
         if as_json:
             document = view.each_json(line, logger, scale.name(severity), route)
             sys.stdout.write(json_text.dumps(document, ensure_ascii=False, separators=(",", ":")) + "\n")

@@ -117,6 +117,7 @@ def run(
         float | None, typer.Option("--ratio", metavar="R", help="Packed size in parts of the size; measured without it.")
     ] = None,
     note: Annotated[Path | None, typer.Option("--note", metavar="FILE.md", help="Write a change note for a ticket.")] = None,
+    wide: calling.WideOption = False,
     strict: calling.StrictOption = False,
     stage: calling.StageOption = [],  # noqa: B006
     with_: calling.WithOption = [],  # noqa: B006
@@ -165,7 +166,9 @@ def run(
         calling.print_json(view.as_json(outcomes, shown, traffic.unreadable, today.plan.scale))
     else:
         calling.print_lines(
-            calling.without_secrets(view.outcome_lines(outcomes, shown, today, changed, calling.width(), must_show), today.plan)
+            calling.without_secrets(
+                view.outcome_lines(outcomes, shown, today, changed, calling.width(wide=wide), must_show), today.plan
+            )
         )
     traffic.remark_bad_lines()
     if wanted and not any(shown):
@@ -205,8 +208,16 @@ class _Traffic:
         files = self._files(old, new, names, comparison.means(effects)) if names else ()
         findings = difference(check(before, Circumstances()), check(after, Circumstances()))
         lines = changed_lines(before, after)
+        kinds = {name: one.sink.kind for plan in (before.plan, after.plan) for name, one in plan.appenders.items()}
         return Outcome(
-            words, effects, files, unheard(old, new, effects), *findings, tuple(lines), tuple(changed_lines(after, before))
+            words,
+            effects,
+            files,
+            unheard(old, new, effects),
+            *findings,
+            tuple(lines),
+            tuple(changed_lines(after, before)),
+            kinds,
         )
 
     def _stream(self, found: InForce) -> EventStream:

@@ -73,9 +73,9 @@ def run(
     if json:
         calling.print_json(view.as_json(explanation, event, found.plan, ways, to))
     else:
-        calling.print_lines(view.why_lines(explanation, event, found.plan, calling.width(), to, wide=wide))
+        calling.print_lines(view.why_lines(explanation, event, found.plan, calling.width(wide=wide), to))
         if ways is not None:
-            calling.print_lines(view.way_lines(ways, explanation, found.plan, to, calling.width(), wide=wide))
+            calling.print_lines(view.way_lines(ways, explanation, found.plan, to, calling.width(wide=wide)))
     arrives = any(to in {None, appender} for appender, _ in explanation.deliveries)
     if not arrives:
         raise typer.Exit(calling.Exit.WANTING)

@@ -8,13 +8,18 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from vetrina.core.grammar import ROOT, root_name
+from vetrina.core.levels import HIGHEST, LOWEST
 from vetrina.core.loggers import Tree
 from vetrina.core.origins import Origin
-from vetrina.core.plan import Logger, Plan
+from vetrina.core.plan import Attachment, Logger, Plan
 
 
 class LevelRow(Struct, frozen=True):
-    """One logger: ``depth`` steps below root; ``changed`` is what its effective level was on the bare plan."""
+    """One logger: ``depth`` steps below root; ``changed`` is what its effective level was on the bare plan.
+
+    ``delivers`` are its appenders in the order of the climb; ``closed`` says of each why nothing can pass there, nothing
+    where something may.
+    """
 
     logger: str
     depth: int
@@ -25,6 +30,7 @@ class LevelRow(Struct, frozen=True):
     climb: bool
     enabled: bool
     delivers: tuple[str, ...]
+    closed: tuple[str, ...] = ()
     folded: int = 0
     changed: str = ""
     note: str = ""
@@ -102,10 +108,30 @@ def _row(plan: Plan, tree: Tree, before: Tree | None, name: str, depth: int) -> 
     changed = ""
     if before is not None and (old := before.standing(name)).severity != standing.severity:
         changed = plan.scale.name(old.severity)
-    delivers = tuple(one.appender for _, one in tree.attachments(name) if plan.appenders[one.appender].enabled.value)
+    met = [one for _, one in tree.attachments(name) if plan.appenders[one.appender].enabled.value]
+    delivers = tuple(one.appender for one in met)
+    closed = tuple(_closed(plan, standing.severity, one) for one in met)
     climb = entry.climb.value if entry and on else True
     inherited = standing.inherited_from if name != ROOT else None
     return LevelRow(
-        name, depth, set_level, standing.severity, inherited, standing.origin, climb, on, delivers,
+        name, depth, set_level, standing.severity, inherited, standing.origin, climb, on, delivers, closed,
         changed=changed, note=entry.note if entry else "",
     )  # fmt: skip
+
+
+def _closed(plan: Plan, severity: int, attachment: Attachment) -> str:
+    """Return why no level at all can pass a logger's level, an attachment and its appender, nothing where one can."""
+    appender, name = plan.appenders[attachment.appender], plan.scale.name
+    level = LOWEST if any(rule.verdict == "lift" for rule in plan.rules) else severity
+    floors = [
+        ("the logger's level", level),
+        ("the attachment's floor", attachment.floor.value),
+        ("its floor", appender.floor.value),
+    ]
+    ceilings = [("the attachment's ceiling", attachment.ceiling.value), ("its ceiling", appender.ceiling.value)]
+    low, high = max(floors, key=lambda one: one[1]), min(ceilings, key=lambda one: one[1])
+    if low[1] > HIGHEST:
+        return f"{low[0]} is {name(low[1])}"
+    if high[1] < LOWEST:
+        return f"{high[0]} is {name(high[1])}"
+    return f"{low[0]}, {name(low[1])}, is above {high[0]}, {name(high[1])}" if low[1] > high[1] else ""

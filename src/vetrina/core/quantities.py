@@ -92,6 +92,14 @@ def show_size(count: float) -> str:
     return f"{value:.0f} {unit}" if unit == "B" or value >= 100 else f"{value:.1f} {unit}"
 
 
+def exact_size(count: int) -> str:
+    """Return bytes as a size could be written that means exactly them: in the largest unit that they fill evenly."""
+    for unit in ("TiB", "GiB", "MiB", "KiB", "TB", "GB", "MB", "kB"):
+        if count and count % _UNITS[unit] == 0:
+            return f"{count // _UNITS[unit]} {unit}"
+    return f"{count} B"
+
+
 def show_span(span: timedelta) -> str:
     """Return a span for people: its two largest units (`2 days 5 hours`)."""
     seconds = int(span.total_seconds())

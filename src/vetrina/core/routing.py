@@ -223,7 +223,7 @@ class RuleIndex:
         self._exactly: dict[str, list[int]] = {}
         self._below: dict[str, list[int]] = {}
         for at, rule in enumerate(rules):
-            named = _named(rule.condition)
+            named = bound_loggers(rule.condition)
             if named is None:
                 self._any.append(at)
                 continue
@@ -243,7 +243,7 @@ class RuleIndex:
         return [self._rules[at] for at in sorted(found)]
 
 
-def _named(condition: Condition) -> LoggerIs | None:
+def bound_loggers(condition: Condition) -> LoggerIs | None:
     """Return the loggers that a condition is bound to, None where it is bound to none in plain sight."""
     parts = condition.parts if isinstance(condition, All) else (condition,)
     return next((one for one in parts if isinstance(one, LoggerIs)), None)

@@ -21,8 +21,15 @@ class Place(msgspec.Struct):
     label: str = ""
 
 
+class ClosedWay(msgspec.Struct):
+    """An attached appender that nothing can reach from a logger, and why."""
+
+    appender: str
+    why: str
+
+
 class LevelEntry(msgspec.Struct):
-    """One logger; `set` is null where its level is inherited."""
+    """One logger; `set` is null where its level is inherited; `closed` are the attachments at which nothing can pass."""
 
     logger: str
     set: str | None
@@ -33,6 +40,7 @@ class LevelEntry(msgspec.Struct):
     climb: bool
     enabled: bool
     delivers: list[str]
+    closed: list[ClosedWay] = []
     changed_from: str = ""
     note: str = ""
 
@@ -352,6 +360,23 @@ class CheckResult(msgspec.Struct):
     findings: list[FindingEntry]
 
 
+class CheckPage(msgspec.Struct):
+    """One check, as `check --explain CODE --json` prints it; `needs` is what it looks at besides the plan."""
+
+    code: str
+    severity: Literal["error", "warning", "hint"]
+    title: str
+    needs: Literal["plan", "events", "probe", "network", "fault"]
+    limits: dict[str, float]
+    page: str
+
+
+class CheckList(msgspec.Struct):
+    """`check --list --json`."""
+
+    checks: list[CheckPage]
+
+
 class Tally(msgspec.Struct):
     """So many events and bytes."""
 
@@ -367,6 +392,24 @@ class AppenderChange(msgspec.Struct):
     after: Tally
     gained: int
     lost: int
+    a_day: DayBytes
+    estimated: bool
+
+
+class DayBytes(msgspec.Struct):
+    """Bytes in a day, worked out as `pace` says; null where the recording has no length."""
+
+    before: int | None
+    after: int | None
+
+
+class PaceOf(msgspec.Struct, rename={"from_": "from"}):
+    """What figures `a day` stand on: the average of the recording's whole `days`, or the recording's pace extrapolated."""
+
+    from_: Literal["whole-days", "extrapolated", "unknown"]
+    recorded_seconds: float
+    days: list[str]
+    streamed_events: int
 
 
 class LoggerChange(msgspec.Struct):
@@ -386,14 +429,21 @@ class DayChange(msgspec.Struct):
     appender: str
     before: Tally
     after: Tally
+    whole: bool
+    estimated: bool
 
 
 class KeptFiles(msgspec.Struct):
-    """Files, disk and history of one appender; the history is at its shortest."""
+    """Files, disk and history of one appender; the history is at its shortest, null where no limit acted within the recording.
+
+    `reaches_back_seconds` is how far back the files reach then, limited or not.
+    """
 
     files: int
     peak_disk_bytes: int
-    history_seconds: float
+    history_seconds: float | None
+    reaches_back_seconds: float
+    limit: Literal["acts", "not yet", "none"]
     removed: int
 
 
@@ -427,6 +477,7 @@ class UnheardLevels(msgspec.Struct, rename={"from_": "from"}):
     logger: str
     from_: str
     to: str
+    below: bool
 
 
 class FindingBrief(msgspec.Struct):
@@ -446,12 +497,16 @@ class FindingsChange(msgspec.Struct):
 
 
 class Candidate(msgspec.Struct):
-    """One of several changes; `shows` are the appenders that --must-show arrives in, null without it."""
+    """One of several changes; `shows` are the appenders that --must-show arrives in, null without it.
+
+    `bytes_a_day` is what files on disk get more, `bytes_a_day_apart` what other kinds of sink do; null without a length.
+    """
 
     change: list[str]
     gained: int
     lost: int
-    bytes_a_day: int
+    bytes_a_day: int | None
+    bytes_a_day_apart: dict[str, int | None]
     shows: list[str] | None
 
 
@@ -463,6 +518,7 @@ class WhatIf(msgspec.Struct):
     change: list[str]
     verdict: list[str]
     appenders: list[AppenderChange]
+    pace: PaceOf
     loggers: list[LoggerChange]
     days: list[DayChange]
     files: list[FilesChange]
@@ -494,7 +550,7 @@ class SinkDifference(msgspec.Struct):
 
     first: str
     second: str
-    kind: Literal["lines", "groups", "files", "sink"]
+    kind: Literal["moved", "lines", "groups", "files", "sink"]
     decided: bool
     what: list[str]
     example: dict[str, Any] | None
@@ -637,6 +693,8 @@ OUTPUTS: dict[str, Any] = {
     "routes-grouped": RoutesGrouped,
     "why": Why,
     "check": CheckResult,
+    "check-list": CheckList,
+    "check-explain": CheckPage,
     "preview": Preview,
     "read": ReadSummary,
     "rolling": RollingFiles,

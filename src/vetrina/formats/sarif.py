@@ -9,14 +9,19 @@ from urllib.parse import quote
 from vetrina import __version__
 from vetrina.core.checking import Finding
 from vetrina.core.checks._check import Check
-from vetrina.core.faults import Place
+from vetrina.core.faults import Fault, Place
 
 _LEVELS = {"error": "error", "warning": "warning", "hint": "note"}
 SCHEMA = "https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sarif-schema-2.1.0.json"
 
 
-def sarif(findings: Sequence[Finding], checks: dict[str, Check], pages: dict[str, str]) -> dict[str, Any]:
-    """Return the log of one run, with a rule for every check that found something."""
+def sarif(
+    findings: Sequence[Finding], checks: dict[str, Check], pages: dict[str, str], unreadable: Sequence[Fault] = ()
+) -> dict[str, Any]:
+    """Return the log of one run, with a rule for every check that found something.
+
+    ``unreadable`` is why a plan could not be read at all: the run was then not successful.
+    """
     codes = sorted({one.code for one in findings})
     return {
         "$schema": SCHEMA,
@@ -31,11 +36,26 @@ def sarif(findings: Sequence[Finding], checks: dict[str, Check], pages: dict[str
                         "rules": [_rule(code, checks.get(code), pages.get(code, "")) for code in codes],
                     }
                 },
+                "invocations": [
+                    {
+                        "executionSuccessful": not unreadable,
+                        **({"toolExecutionNotifications": [_notification(one) for one in unreadable]} if unreadable else {}),
+                    }
+                ],
                 "columnKind": "unicodeCodePoints",
                 "results": [_result(one, codes) for one in findings],
             }
         ],
     }
+
+
+def _notification(one: Fault) -> dict[str, Any]:
+    """Return why a plan could not be read."""
+    text = one.what + (f": {one.where}" if one.where else "") + (f". {one.why}" if one.why else "")
+    found: dict[str, Any] = {"level": "error", "message": {"text": text}, "descriptor": {"id": one.code}}
+    if one.place is not None:
+        found["locations"] = [{"physicalLocation": _location(one.place, "")}]
+    return found
 
 
 def _rule(code: str, check: Check | None, page: str) -> dict[str, Any]:

@@ -34,7 +34,19 @@ def as_json(findings: Sequence[Finding]) -> dict[str, Any]:
     }
 
 
-def finding_lines(findings: Sequence[Finding], checked: int, width: int) -> list[Line]:
+def check_json(check: Check, page: str) -> dict[str, Any]:
+    """Return one check as data: an entry of `check --list --json`, and `check --explain CODE --json`."""
+    return {
+        "code": check.code,
+        "severity": check.severity,
+        "title": check.title,
+        "needs": check.needs,
+        "limits": dict(check.limits),
+        "page": page,
+    }
+
+
+def finding_lines(findings: Sequence[Finding], checked: int, plans: int, width: int) -> list[Line]:
     """Return findings as lines: `file:line:column: severity code: what`, then why, remedy and edit, indented."""
     lines: list[Line] = []
     for one in findings:
@@ -54,13 +66,14 @@ def finding_lines(findings: Sequence[Finding], checked: int, width: int) -> list
             [Span("  see: ", "quiet"), span(place, "place"), span(f" ({words})", "quiet")] for place, words in one.related
         ]
         lines.append([])
-    lines.append(_sum(findings, checked))
+    lines.append(_sum(findings, checked, plans))
     return lines
 
 
-def _sum(findings: Sequence[Finding], checked: int) -> Line:
+def _sum(findings: Sequence[Finding], checked: int, plans: int) -> Line:
+    over = f" over {counted(plans, 'plan')}" if plans > 1 else ""
     if not findings:
-        return [Span(f"Nothing found: {counted(checked, 'check')} looked.", "good")]
+        return [Span(f"Nothing found: {counted(checked, 'check')} looked{over}.", "good")]
     parts = []
     for severity in SEVERITIES:
         count = sum(1 for one in findings if one.severity == severity)
@@ -69,7 +82,7 @@ def _sum(findings: Sequence[Finding], checked: int) -> Line:
     return [
         Span(f"{counted(len(findings), 'finding')}: ", "title"),
         Span(", ".join(parts)),
-        Span(f" ({counted(checked, 'check')} looked)", "quiet"),
+        Span(f" ({counted(checked, 'check')} looked{over})", "quiet"),
     ]
 
 

@@ -14,7 +14,7 @@ from vetrina.core.conditions import Ask, ErrorIs, FieldIs, MessageMatches
 from vetrina.core.events import Event, compact_json
 from vetrina.core.levels import HIGHEST, LOWEST, Scale
 from vetrina.core.plan import Plan
-from vetrina.views.screen import Line, Span, counted, number, span, wrapped
+from vetrina.views.screen import Line, Span, counted, most, number, span, whole, wrapped
 
 _MOST = 40
 _WORDS = {
@@ -22,7 +22,13 @@ _WORDS = {
     "at-least": ("is not at least", "is at least"), "at-most": ("is not at most", "is at most"),
 }  # fmt: skip
 _SCOPES = {ITSELF: "exactly", BELOW: "below", BOTH: "both", ALL: "all"}
-_TITLES = {"lines": "other lines", "groups": "other groups", "files": "other files", "sink": "another sink"}
+_TITLES = {
+    "moved": "looks like the same appender at another place",
+    "lines": "other lines",
+    "groups": "other groups",
+    "files": "other files",
+    "sink": "another sink",
+}
 
 
 def as_json(found: Compared, sinks: Sequence[SinkDifference], scale: Scale) -> dict[str, Any]:
@@ -90,18 +96,18 @@ def compared_lines(found: Compared, sinks: Sequence[SinkDifference], first: Plan
     lines: list[Line] = [_verdict(found, sinks)]
     if found.differences:
         lines += [[], [Span("Messages that the two treat differently", "title")]]
-    for one in found.differences[:_MOST]:
+    for one in found.differences[: most(width, _MOST)]:
         lines += _difference(one, first, width)
-    if len(found.differences) > _MOST:
-        lines.append([Span(f"  … and {counted(len(found.differences) - _MOST, 'difference')} more (--json has all)", "quiet")])
+    if len(found.differences) > _MOST and not whole(width):
+        lines.append([Span(f"  … and {counted(len(found.differences) - _MOST, 'difference')} more (--wide, --json)", "quiet")])
     if found.undecided:
         lines += [[], [Span("Undecided: no event was found that would show it", "title")]]
-        for one in found.undecided[:_MOST]:
+        for one in found.undecided[: most(width, _MOST)]:
             lines += wrapped(span(_head(one, first.scale)).text, width - 2, 4, "raised")
+        if len(found.undecided) > _MOST and not whole(width):
+            lines.append([Span(f"  … and {len(found.undecided) - _MOST} more undecided (--wide, --json)", "quiet")])
     if found.bounded:
-        text = (
-            f"the rules' questions multiply beyond {MOST_PATHS} ways at {', '.join(found.bounded[:6])}: not all were followed"
-        )
+        text = f"the rules' questions multiply beyond {MOST_PATHS} ways at {', '.join(found.bounded[: most(width, 6)])}: not all were followed"
         lines += wrapped(text, width, 2, "raised")
     if sinks:
         lines += [[], [Span("Appenders that do something else with the same events", "title")]]

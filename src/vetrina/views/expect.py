@@ -8,7 +8,7 @@ from typing import Any
 import msgspec
 
 from vetrina.core.expecting import Failure, Verdict
-from vetrina.views.screen import Line, Span, counted, span, wrapped
+from vetrina.views.screen import Line, Span, counted, most, span, whole, wrapped
 
 _MOST = 3
 
@@ -60,10 +60,12 @@ def expected_lines(verdicts: Sequence[Verdict], width: int) -> list[Line]:
     for one in verdicts:
         mark = Span("fails  ", "bad") if one.failures else Span("holds  ", "good")
         lines.append([mark, span(one.case.say), span(f"  {one.case.place}" if one.failures else "", "place")])
-        for failure in one.failures[:_MOST]:
+        for failure in one.failures[: most(width, _MOST)]:
             lines += _failure(failure, width)
-        if len(one.failures) > _MOST:
-            lines.append([Span(f"       … and {len(one.failures) - _MOST} more of {one.tried} events", "quiet")])
+        if len(one.failures) > _MOST and not whole(width):
+            lines.append(
+                [Span(f"       … and {len(one.failures) - _MOST} more of {one.tried} events (--wide, --json)", "quiet")]
+            )
     failed = sum(bool(one.failures) for one in verdicts)
     tried = sum(one.tried for one in verdicts)
     end = (

@@ -9,7 +9,7 @@ from vetrina.core.levels import Scale
 from vetrina.core.logger_rows import LevelRow
 from vetrina.core.origins import Origin
 from vetrina.core.plan import Plan
-from vetrina.views.screen import Column, Line, Span, level_style, pad, safe, span, table
+from vetrina.views.screen import Column, Line, Span, level_style, pad, safe, span, table, wrapped
 
 
 def as_json(rows: Sequence[LevelRow], scale: Scale) -> dict[str, Any]:
@@ -26,6 +26,15 @@ def as_json(rows: Sequence[LevelRow], scale: Scale) -> dict[str, Any]:
                 "climb": row.climb,
                 "enabled": row.enabled,
                 "delivers": list(row.delivers),
+                **(
+                    {
+                        "closed": [
+                            {"appender": name, "why": why} for name, why in zip(row.delivers, row.closed, strict=True) if why
+                        ]
+                    }
+                    if any(row.closed)
+                    else {}
+                ),
                 **({"changed_from": row.changed} if row.changed else {}),
                 **({"note": row.note} if row.note else {}),
             }
@@ -73,7 +82,7 @@ def level_lines(rows: Sequence[LevelRow], plan: Plan, width: int) -> list[Line]:
         for row, line in zip(rows, cells, strict=True):
             line.insert(3, span(row.changed or "·", "changed" if row.changed else "quiet"))
     lines = table(heads, cells, width)
-    return lines + _remarks(rows)
+    return lines + _remarks(rows, width)
 
 
 def _set_cell(row: LevelRow, scale: Scale) -> Span:
@@ -93,21 +102,39 @@ def _from_cell(row: LevelRow) -> Span:
 def _to_cell(row: LevelRow) -> Span:
     if not row.delivers:
         return span("nowhere", "bad")
-    names: dict[str, int] = {}
-    for name in row.delivers:
-        names[name] = names.get(name, 0) + 1
-    text = ", ".join(name if count == 1 else f"{name} ×{count}" for name, count in names.items())
-    twice = any(count > 1 for count in names.values())
+    open_, shut = _open_and_shut(row)
+    text = ", ".join(
+        [*(name if count == 1 else f"{name} ×{count}" for name, count in open_.items()), *(f"({name})" for name in shut)]
+    )
     stop = "" if row.climb else "  (climbs no further)"
-    return span(text + stop, "raised" if twice else "")
+    return span(text + stop, "raised" if any(count > 1 for count in open_.values()) else "" if open_ else "bad")
 
 
-def _remarks(rows: Sequence[LevelRow]) -> list[Line]:
+def _open_and_shut(row: LevelRow) -> tuple[dict[str, int], dict[str, str]]:
+    """Return the appenders that something can reach, with how often they are met, and the others with the reason."""
+    open_: dict[str, int] = {}
+    shut: dict[str, str] = {}
+    for name, why in zip(row.delivers, row.closed or [""] * len(row.delivers), strict=True):
+        if why:
+            shut.setdefault(name, why)
+        else:
+            open_[name] = open_.get(name, 0) + 1
+    return open_, {name: why for name, why in shut.items() if name not in open_}
+
+
+def _remarks(rows: Sequence[LevelRow], width: int) -> list[Line]:
     lines: list[Line] = []
     folded = [row for row in rows if row.folded]
     if any(not row.enabled for row in rows):
         lines.append([Span("(off duty): enabled is false, so the entry counts as if it were not there.", "quiet")])
-    if any(any(row.delivers.count(name) > 1 for name in row.delivers) for row in rows):
+    reasons: dict[tuple[str, str], list[str]] = {}
+    for row in rows:
+        for name, why in _open_and_shut(row)[1].items():
+            reasons.setdefault((name, why), []).append(row.logger)
+    for (name, why), loggers in reasons.items():
+        text = f"({name}): attached, but nothing can pass there from {', '.join(loggers)}: {why}."
+        lines += wrapped(safe(text), width, 2, "bad")
+    if any(count > 1 for row in rows for count in _open_and_shut(row)[0].values()):
         lines.append([Span("×2: one message arrives there twice, from the logger and from an ancestor.", "quiet")])
     if folded:
         total = sum(row.folded for row in folded)

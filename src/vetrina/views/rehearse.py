@@ -7,7 +7,7 @@ from datetime import datetime, timedelta
 from typing import Any, Protocol
 
 from vetrina.core.quantities import show_size, show_span
-from vetrina.views.screen import Column, Line, Span, counted, number, span, table
+from vetrina.views.screen import Column, Line, Span, counted, most, number, span, table, whole
 
 _MOST = 40
 
@@ -104,14 +104,14 @@ def _late(seconds: float) -> str:
 
 def folder_lines(folder: str, files: Sequence[tuple[str, int]], width: int) -> list[Line]:
     """Return the files of the folder with their sizes; of many the first and the last."""
-    shown = list(files) if len(files) <= _MOST else [*files[: _MOST // 2], *files[-_MOST // 2 :]]
+    shown = list(files) if len(files) <= _MOST or whole(width) else [*files[: _MOST // 2], *files[-_MOST // 2 :]]
     rows = [[span(path), span(show_size(size))] for path, size in shown]
     lines: list[Line] = [
         [span(f"{folder}: {counted(len(files), 'file')}, {show_size(sum(size for _, size in files))}", "title")]
     ]
     lines += table([Column("", least=24), Column("", right=True)], rows, width, 2)
-    if len(files) > _MOST:
-        lines.append([Span(f"  … {number(len(files) - _MOST)} more between them", "quiet")])
+    if len(shown) < len(files):
+        lines.append([Span(f"  … {number(len(files) - _MOST)} more between them (--wide, --json)", "quiet")])
     return lines
 
 
@@ -119,13 +119,17 @@ def mapping_lines(mapping: Mapping[str, str], dialled: Mapping[str, str], width:
     """Return where the plan's paths and hosts were put instead."""
     rows = [
         [span(path), span(">", "quiet"), span(where)]
-        for path, where in list(mapping.items())[:_MOST]
+        for path, where in list(mapping.items())[: most(width, _MOST)]
         if not path.startswith("std")
     ]
     rows += [[span(host), span(">", "quiet"), span(where)] for host, where in dialled.items()]
     if not rows:
         return []
-    more = [[Span(f"  … and {number(len(mapping) - _MOST)} more (--json has all)", "quiet")]] if len(mapping) > _MOST else []
+    more = (
+        [[Span(f"  … and {number(len(mapping) - _MOST)} more (--wide, --json)", "quiet")]]
+        if len(mapping) > _MOST and not whole(width)
+        else []
+    )
     return [
         [Span("In place of", "title")],
         *table([Column("", least=20), Column(""), Column("", least=20)], rows, width, 2),

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from datetime import datetime, timedelta, tzinfo
+from datetime import date, datetime, timedelta, tzinfo
 from typing import Any
 
+from vetrina.core.pace import Pace
 from vetrina.core.quantities import show_size, show_span
 from vetrina.core.rolling.outlook import Advice, shortest_history
 from vetrina.core.rolling.policy import Roll
@@ -13,7 +14,7 @@ from vetrina.core.rolling.running import Lane
 from vetrina.core.rolling.simulation import FileRecord, FileSimulation
 from vetrina.core.rolling.traffic_models import Outlook
 from vetrina.core.templates import clocks
-from vetrina.views.screen import Column, Line, Span, counted, number, span, table, wrapped
+from vetrina.views.screen import Column, Line, Span, counted, number, span, table, whole, wrapped
 
 MOST_SHOWN = 40
 NARROW = 96
@@ -51,7 +52,7 @@ def as_json(name: str, found: FileSimulation, zone: tzinfo) -> dict[str, Any]:
     }
 
 
-def rolling_lines(lane: Lane, zone: tzinfo, width: int, *, every_file: bool) -> list[Line]:
+def rolling_lines(lane: Lane, zone: tzinfo, pace: Pace, width: int, *, every_file: bool) -> list[Line]:
     """Return one appender: its files, then the sums that people decide by."""
     found, roll = lane.simulation, lane.appender.roll
     lines: list[Line] = [[span(lane.appender.name, "title"), span(f"  {policy_words(roll)}", "quiet")]]
@@ -60,10 +61,12 @@ def rolling_lines(lane: Lane, zone: tzinfo, width: int, *, every_file: bool) -> 
     if not found.files:
         return [*lines, [Span("  no event reaches it", "bad")]]
     shown = (
-        found.files if every_file or len(found.files) <= MOST_SHOWN else [*found.files[:10], *found.files[-(MOST_SHOWN - 10) :]]
+        found.files
+        if every_file or whole(width) or len(found.files) <= MOST_SHOWN
+        else [*found.files[:10], *found.files[-(MOST_SHOWN - 10) :]]
     )
-    narrow = width < NARROW
-    rows = [_row(one, zone, narrow=narrow) for one in shown]
+    narrow = width < NARROW and not whole(width)
+    rows = [_row(one, zone) for one in shown]
     heads = [
         Column("file", least=24 if narrow else 28), Column("opened"), Column("closed"), Column("why"), Column("events", right=True),
         Column("bytes", right=True), Column("on disk", right=True), Column("removed", least=12 if narrow else 19),
@@ -80,7 +83,7 @@ def rolling_lines(lane: Lane, zone: tzinfo, width: int, *, every_file: bool) -> 
                 )
             ]
         )
-    return [*lines, [], *_sums(lane, zone, width)]
+    return [*lines, [], *_sums(lane, zone, pace, width)]
 
 
 def policy_words(roll: Roll) -> str:
@@ -103,8 +106,8 @@ def policy_words(roll: Roll) -> str:
     )
 
 
-def _row(one: FileRecord, zone: tzinfo, *, narrow: bool) -> list[Span]:
-    show = clocks.by_pattern("%d %b %H:%M" if narrow else "%a %d %b %H:%M", zone)
+def _row(one: FileRecord, zone: tzinfo) -> list[Span]:
+    show = clocks.by_pattern("%Y-%m-%d %H:%M", zone)
     after = span("·", "quiet")
     if one.removed is not None:
         gone = one.removed_by == "overwritten"
@@ -120,7 +123,7 @@ def _row(one: FileRecord, zone: tzinfo, *, narrow: bool) -> list[Span]:
     ]  # fmt: skip
 
 
-def _sums(lane: Lane, zone: tzinfo, width: int) -> list[Line]:
+def _sums(lane: Lane, zone: tzinfo, pace: Pace, width: int) -> list[Line]:
     found = lane.simulation
     oldest, newest = found.history()
     on_disk = [one for one in found.files if one.removed is None]
@@ -133,36 +136,50 @@ def _sums(lane: Lane, zone: tzinfo, width: int) -> list[Line]:
         ],
     ]
     if oldest is not None and newest is not None:
-        show = clocks.by_pattern("%a %d %b %H:%M", zone)
+        show = clocks.by_pattern("%a %Y-%m-%d %H:%M", zone)
+        shortest = shortest_history(found)
+        limited = "" if shortest is not None else f"{'not yet' if _bounded(lane.appender.roll) else 'never'} limited after "
         lines.append(
             [
                 Span("  history      "),
-                Span(show_span(newest - oldest), "title"),
-                Span(f" at the end, from {show(oldest)} to {show(newest)}"),
+                Span(f"{limited}{show_span(newest - oldest)}", "title"),
+                Span(f"{' at the end' if shortest is not None else ''}, from {show(oldest)} to {show(newest)}"),
             ]
         )
-        shortest = shortest_history(found)
         if shortest is not None:
             lines.append([Span("               "), Span(f"at its shortest {show_span(shortest[0])}, on {show(shortest[1])}")])
+        elif _bounded(lane.appender.roll):
+            lines.append(
+                [Span("               "), Span("no limit of keep acts within this traffic: --repeat 10 plays it on", "quiet")]
+            )
     if lost:
         lines.append([Span("  lost         "), Span(f"{counted(lost, 'event')} overwritten or emptied", "bad")])
-    lines += _busy(lane, zone, width)
+    lines += _busy(lane, zone, pace, width)
     return lines
 
 
-def _busy(lane: Lane, zone: tzinfo, width: int) -> list[Line]:
+def _bounded(roll: Roll) -> bool:
+    return any(limit is not None for limit in (roll.keep.files, roll.keep.age, roll.keep.disk))
+
+
+def _busy(lane: Lane, zone: tzinfo, pace: Pace, width: int) -> list[Line]:
     if not lane.hours:
         return []
-    days: dict[int, list[int]] = {}
-    dates: dict[int, set[object]] = {}
+    sizes: dict[date, float] = {}
     for hour, (_, size) in lane.hours.items():
-        local = clocks.local(hour, zone)
-        days.setdefault(local.weekday(), []).append(size)
-        dates.setdefault(local.weekday(), set()).add(local.date())
-    means = ", ".join(f"{_DAYS[day]} {show_size(sum(sizes) / len(dates[day]))}" for day, sizes in sorted(days.items()))
+        day = clocks.local(hour, zone).date()
+        sizes[day] = sizes.get(day, 0) + size
+    a_day = pace.a_day(sum(sizes.values()), sizes)
+    words = "not known" if a_day is None else f"{pace.about}{show_size(a_day)}"
+    weekdays: dict[int, list[float]] = {}
+    for day in pace.days if len(pace.days) > 1 else ():
+        weekdays.setdefault(day.weekday(), []).append(sizes.get(day, 0))
+    means = ", ".join(f"{_DAYS[day]} {show_size(sum(some) / len(some))}" for day, some in sorted(weekdays.items()))
+    average = f" (average of each: {means})" if len(pace.days) > len(weekdays) else f" ({means})" if means else ""
+    text = f"{words}, {pace.words()}{average}"
     busiest, (count, size) = max(lane.hours.items(), key=lambda one: (one[1][1], one[0]))
-    hour_shown = clocks.by_pattern("%a %d %b %H:00", zone)(busiest)
-    by_day = [[Span("  bytes a day  " if not at else " " * 15), *line] for at, line in enumerate(wrapped(means, width - 15))]
+    hour_shown = clocks.by_pattern("%a %Y-%m-%d %H:00", zone)(busiest)
+    by_day = [[Span("  bytes a day  " if not at else " " * 15), *line] for at, line in enumerate(wrapped(text, width - 15))]
     return [*by_day, [Span(f"  busiest hour {hour_shown}: {counted(count, 'event')}, {show_size(size)}")]]
 
 

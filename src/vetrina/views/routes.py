@@ -10,7 +10,21 @@ from vetrina.core.plan import Plan
 from vetrina.core.quantities import show_size
 from vetrina.core.routing import GATES, Route
 from vetrina.core.traffic import Cell, Group, Traffic, appender_sinks
-from vetrina.views.screen import Column, Line, Span, counted, level_style, number, span, table
+from vetrina.views.screen import (
+    Column,
+    Line,
+    Span,
+    counted,
+    distinct,
+    level_style,
+    most,
+    number,
+    safe,
+    span,
+    table,
+    whole,
+    wrapped,
+)
 
 _LANE_GATES = GATES[3:]
 WARN = 13
@@ -80,7 +94,7 @@ def route_lines(traffic: Traffic, plan: Plan, unreadable: int, width: int) -> li
     lines = _sums(traffic, unreadable)
     lines += [[], [Span("Where they arrive", "title")], *_appenders(traffic, plan, width)]
     lines += [[], [Span("Who sends what where", "title")], *_matrix(traffic, plan, width)]
-    lines += _lost(traffic, plan)
+    lines += _lost(traffic, plan, width)
     return lines
 
 
@@ -125,12 +139,12 @@ def _appenders(traffic: Traffic, plan: Plan, width: int) -> list[Line]:
 def _matrix(traffic: Traffic, plan: Plan, width: int) -> list[Line]:
     """Return loggers with their levels down, appenders across; a dot where nothing arrives."""
     names = [name for name, one in traffic.appenders.items() if one.reached]
-    room = max(1, (width - 44) // 10)
+    room = max(1, (width - 44) // 10) if not whole(width) else max(1, len(names))
     lines: list[Line] = []
     for start in range(0, max(1, len(names)), room):
         part = names[start : start + room]
         heads = [Column("logger", least=16), Column("level"), Column("events", right=True)]
-        heads += [Column(name if len(name) <= 16 else name[:15] + "…", right=True) for name in part]
+        heads += [Column(name, right=True) for name in (part if whole(width) else distinct(part, 16))]
         rows: list[Sequence[Span]] = []
         before = ""
         for cell in traffic.cells.values():
@@ -157,7 +171,7 @@ def _matrix_row(cell: Cell, names: list[str], scale: Scale, *, first: bool) -> l
     return row
 
 
-def _lost(traffic: Traffic, plan: Plan) -> list[Line]:
+def _lost(traffic: Traffic, plan: Plan, width: int) -> list[Line]:
     """Return what a reader should notice: more arrivals than events, and what arrives nowhere."""
     twice: dict[str, list[str]] = {}
     for cell in traffic.cells.values():
@@ -167,21 +181,27 @@ def _lost(traffic: Traffic, plan: Plan) -> list[Line]:
                 twice[name].append(cell.logger)
     grave = [cell for cell in traffic.cells.values() if not cell.reached and cell.severity >= WARN]
     silent = [name for name, one in traffic.appenders.items() if not one.reached]
-    notes = [f"every message arrives more than once in {name}: {_some(who)}" for name, who in twice.items() if who]
+    notes = [f"every message arrives more than once in {name}: {_some(who, width)}" for name, who in twice.items() if who]
     if grave:
-        who = _some([f"{cell.logger} ({number(cell.events)} at {plan.scale.name(cell.severity)})" for cell in grave])
+        who = _some([f"{cell.logger} ({number(cell.events)} at {plan.scale.name(cell.severity)})" for cell in grave], width)
         notes.append(f"warnings or worse that arrive nowhere: {who}")
     if silent:
-        notes.append(f"nothing reached: {_some(silent)}")
+        notes.append(f"nothing reached: {_some(silent, width)}")
     if not notes:
         return []
-    return [[], [Span("Worth a look", "title")], *([Span("  - "), span(note)] for note in notes)]
+    return [[], [Span("Worth a look", "title")], *(line for note in notes for line in _note(note, width))]
 
 
-def _some(names: Sequence[str]) -> str:
+def _note(note: str, width: int) -> list[Line]:
+    parts = wrapped(safe(note), width - 4)
+    return [[Span("    " if at else "  - "), *part] for at, part in enumerate(parts)]
+
+
+def _some(names: Sequence[str], width: int) -> str:
     """Return the first few names, and how many more there are."""
-    more = f" and {len(names) - 6} more" if len(names) > 6 else ""
-    return ", ".join(names[:6]) + more
+    shown = names[: most(width, 6)]
+    more = f" and {len(names) - len(shown)} more" if len(names) > len(shown) else ""
+    return ", ".join(shown) + more
 
 
 def groups_json(groups: Sequence[Group], name: str, total: int, unreadable: int) -> dict[str, Any]:
@@ -200,7 +220,7 @@ def group_lines(groups: Sequence[Group], name: str, total: int, plan: Plan, widt
     """Return a table of the field's values, the most frequent first."""
     names = [one for one in plan.appenders if any(one in group.reached for group in groups)]
     heads = [Column(name, least=12), Column("events", right=True), Column("nowhere", right=True)]
-    heads += [Column(one if len(one) <= 16 else one[:15] + "…", right=True) for one in names]
+    heads += [Column(one, right=True) for one in (names if whole(width) else distinct(names, 16))]
     rows = [
         [
             span(group.value),
@@ -211,13 +231,13 @@ def group_lines(groups: Sequence[Group], name: str, total: int, plan: Plan, widt
             span(number(group.reached[one]) if one in group.reached else "·", "" if one in group.reached else "quiet")
             for one in names
         ]
-        for group in groups[:MOST_SHOWN]
+        for group in groups[: most(width, MOST_SHOWN)]
     ]
     lines: list[Line] = [
         [Span(counted(total, "event"), "title"), span(f" by the field {name}: {counted(len(groups), 'value')}")],
         [],
     ]
     lines += table(heads, rows, width, 2)
-    if len(groups) > MOST_SHOWN:
-        lines.append([Span(f"  … and {counted(len(groups) - MOST_SHOWN, 'value')} more (--json has all)", "quiet")])
+    if len(groups) > MOST_SHOWN and not whole(width):
+        lines.append([Span(f"  … and {counted(len(groups) - MOST_SHOWN, 'value')} more (--wide, --json)", "quiet")])
     return lines

@@ -7,10 +7,12 @@ and Rich is never loaded.
 from __future__ import annotations
 
 import os
+import re
 import sys
 import unicodedata
+from collections import Counter
 from collections.abc import Iterable, Sequence
-from typing import IO, NamedTuple
+from typing import IO, NamedTuple, Self
 
 WIDTH_IN_A_PIPE = 100
 NARROWEST = 40
@@ -41,6 +43,35 @@ class Span(NamedTuple):
 
 
 Line = list[Span]
+
+
+class Width(int):
+    """The columns of an output.
+
+    In one that is ``whole`` nothing is cut off, however long its lines become: in a pipe, or where that was asked for.
+    """
+
+    whole: bool
+
+    def __new__(cls, columns: int, *, whole: bool = False) -> Self:
+        """Return so many columns."""
+        found = super().__new__(cls, columns)
+        found.whole = whole
+        return found
+
+    def __sub__(self, other: int) -> Width:
+        """Return fewer columns of the same output."""
+        return Width(int(self) - int(other), whole=self.whole)
+
+
+def whole(width: int) -> bool:
+    """Tell whether nothing is to be cut off in an output of this width."""
+    return isinstance(width, Width) and width.whole
+
+
+def most(width: int, count: int) -> int | None:
+    """Return how many rows of a long list are shown: ``count`` on a terminal, all (None) where nothing is cut off."""
+    return None if whole(width) else count
 
 
 def safe(text: str) -> str:
@@ -74,16 +105,33 @@ def _columns(char: str) -> int:
 
 
 def shorten(text: str, width: int) -> str:
-    """Return ``text`` cut to ``width`` columns, with an ellipsis where something is gone."""
+    """Return ``text`` cut to ``width`` columns in the middle, with an ellipsis where something is gone.
+
+    Names that have much in common mostly differ at their ends.
+    """
     if columns(text) <= width:
         return text
-    kept, used = [], 1
+    begun, used = [], 1
     for char in text:
+        used += _columns(char)
+        if used > (width + 1) // 2:
+            used -= _columns(char)
+            break
+        begun.append(char)
+    ended: list[str] = []
+    for char in reversed(text[len(begun) :]):
         used += _columns(char)
         if used > width:
             break
-        kept.append(char)
-    return "".join(kept) + "…"
+        ended.append(char)
+    return "".join(begun) + "…" + "".join(reversed(ended))
+
+
+def distinct(names: Sequence[str], width: int) -> list[str]:
+    """Return names, each shortened to ``width`` columns where that leaves it different from all others; else whole."""
+    short = [shorten(name, width) for name in names]
+    alike = Counter(dict(zip(names, short, strict=True)).values())
+    return [name if alike[cut] > 1 else cut for name, cut in zip(names, short, strict=True)]
 
 
 def pad(text: str, width: int, *, right: bool = False) -> str:
@@ -92,17 +140,18 @@ def pad(text: str, width: int, *, right: bool = False) -> str:
     return gap + text if right else text + gap
 
 
-def width_of(out: IO[str]) -> int:
-    """Return how many columns there are: the terminal's, or COLUMNS, or a usual width in a pipe."""
+def width_of(out: IO[str], *, wide: bool = False) -> Width:
+    """Return how many columns there are: COLUMNS, or the terminal's, or a usual width in a pipe, where nothing is cut off."""
+    cut_off = not wide and out.isatty()
     given = os.environ.get("COLUMNS", "")
     if given.isdigit() and int(given) > 0:
-        return max(NARROWEST, min(int(given), 1000))
+        return Width(max(NARROWEST, min(int(given), 1000)), whole=not cut_off)
     try:
         if out.isatty():
-            return max(NARROWEST, os.get_terminal_size(out.fileno()).columns or 80)
+            return Width(max(NARROWEST, os.get_terminal_size(out.fileno()).columns or 80), whole=not cut_off)
     except (OSError, ValueError):
         pass
-    return WIDTH_IN_A_PIPE
+    return Width(WIDTH_IN_A_PIPE, whole=True)
 
 
 def painted(out: IO[str]) -> bool:
@@ -153,11 +202,12 @@ class Column(NamedTuple):
 def table(heads: Sequence[Column], rows: Sequence[Sequence[Span]], width: int, indent: int = 0) -> list[Line]:
     """Return a table as lines, at most ``width`` columns wide where its shrinking columns allow that.
 
-    Columns with ``least`` > 0 give way, the widest first, and are shortened with an ellipsis.
+    Columns with ``least`` > 0 give way, the widest first; what does not fit goes on in further lines of its cell, so
+    that nothing is lost. In an output that is whole nothing gives way.
     """
     widths = [max([columns(head.heading), *(columns(row[at].text) for row in rows)]) for at, head in enumerate(heads)]
     gap = 2
-    over = indent + sum(widths) + gap * (len(widths) - 1) - width
+    over = 0 if whole(width) else indent + sum(widths) + gap * (len(widths) - 1) - int(width)
     while over > 0:
         shrinking = sorted(
             (at for at, head in enumerate(heads) if head.least and widths[at] > head.least), key=lambda at: -widths[at]
@@ -172,20 +222,51 @@ def table(heads: Sequence[Column], rows: Sequence[Sequence[Span]], width: int, i
     lead = Span(" " * indent)
     lines: list[Line] = []
     if any(head.heading for head in heads):
-        lines.append([lead, *_row([Span(head.heading, "quiet") for head in heads], heads, widths, gap)])
-    lines += [[lead, *_row(row, heads, widths, gap)] for row in rows]
+        lines += [[lead, *row] for row in _row([Span(head.heading, "quiet") for head in heads], heads, widths, gap)]
+    for row in rows:
+        lines += [[lead, *line] for line in _row(row, heads, widths, gap)]
     return lines
 
 
-def _row(cells: Sequence[Span], heads: Sequence[Column], widths: list[int], gap: int) -> Line:
-    spans: Line = []
-    for at, (cell, head, width) in enumerate(zip(cells, heads, widths, strict=True)):
-        if at:
-            spans.append(Span(" " * gap))
-        last = at == len(heads) - 1 and not head.right
-        text = shorten(cell.text, width)
-        spans.append(Span(text if last else pad(text, width, right=head.right), cell.style))
-    return spans
+def _row(cells: Sequence[Span], heads: Sequence[Column], widths: list[int], gap: int) -> list[Line]:
+    """Return a row, in as many lines as its longest cell needs."""
+    parts = [
+        _folded(cell.text, width) if columns(cell.text) > width else [cell.text]
+        for cell, width in zip(cells, widths, strict=True)
+    ]
+    lines: list[Line] = []
+    for turn in range(max(map(len, parts))):
+        spans: Line = []
+        for at, (cell, head, width) in enumerate(zip(cells, heads, widths, strict=True)):
+            if at:
+                spans.append(Span(" " * gap))
+            text = parts[at][turn] if turn < len(parts[at]) else ""
+            last = at == len(heads) - 1 and not head.right
+            spans.append(Span(text if last else pad(text, width, right=head.right), cell.style))
+        lines.append(spans)
+    return lines
+
+
+_JOINTS = re.compile(r"(?<=[ .:/\\_,;=>-])(?=[^ .:/\\_,;=>-])")
+
+
+def _folded(text: str, width: int) -> list[str]:
+    """Return a text as lines of at most ``width`` columns, broken after blanks and signs where there are any."""
+    indent = " " * (len(text) - len(text.lstrip(" ")) + 2) if text.startswith(" ") else "  "
+    indent = indent if columns(indent) < width // 2 else ""
+    lines, here = [], ""
+    for piece in _JOINTS.split(text):
+        rest = piece
+        if here.strip() and columns(here) + columns(rest.rstrip()) > width:
+            lines.append(here.rstrip())
+            here = indent
+        while columns(here) + columns(rest.rstrip()) > width:
+            room = max(1, width - columns(here))
+            cut = max((at for at in range(1, len(rest)) if columns(rest[:at]) <= room), default=1)
+            lines.append(here + rest[:cut])
+            here, rest = indent, rest[cut:]
+        here += rest
+    return [*lines, here.rstrip()]
 
 
 def wrapped(text: str, width: int, indent: int = 0, style: str = "") -> list[Line]:

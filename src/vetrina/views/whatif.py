@@ -3,16 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from datetime import date
 from typing import Any
 
 from vetrina.core.changes.effects import Effects, Example, Shift, Tally
-from vetrina.core.changes.outcome import Kept, Outcome, a_day, verdict
+from vetrina.core.changes.outcome import Kept, Outcome, Unheard, verdict
 from vetrina.core.checking import Finding
 from vetrina.core.in_force import InForce
 from vetrina.core.levels import Scale
 from vetrina.core.quantities import show_size, show_span
 from vetrina.core.traffic import ending_of
-from vetrina.views.screen import Column, Line, Span, counted, level_style, number, shorten, span, table, wrapped
+from vetrina.views.screen import Column, Line, Span, counted, level_style, number, shorten, span, table, whole, wrapped
 
 _MOST = 12
 
@@ -33,9 +34,17 @@ def as_json(outcomes: Sequence[Outcome], shown: Sequence[Sequence[str]], unreada
                 "after": _tally(shift.after),
                 "gained": shift.gained.events,
                 "lost": shift.lost.events,
+                "a_day": dict(zip(("before", "after"), effects.a_day(name), strict=True)),
+                "estimated": shift.estimated,
             }
             for name, shift in effects.appenders.items()
         ],
+        "pace": {
+            "from": "whole-days" if effects.pace.days else "extrapolated" if effects.pace.span else "unknown",
+            "recorded_seconds": effects.pace.span.total_seconds(),
+            "days": [day.isoformat() for day in effects.pace.days],
+            "streamed_events": effects.streamed,
+        },
         "loggers": [
             {
                 "logger": logger,
@@ -47,14 +56,24 @@ def as_json(outcomes: Sequence[Outcome], shown: Sequence[Sequence[str]], unreada
             for (logger, severity, name), shift in _loud(effects)
         ],
         "days": [
-            {"day": day.isoformat(), "appender": name, "before": _tally(shift.before), "after": _tally(shift.after)}
+            {
+                "day": day.isoformat(),
+                "appender": name,
+                "before": _tally(shift.before),
+                "after": _tally(shift.after),
+                "whole": day in effects.pace.days,
+                "estimated": shift.estimated,
+            }
             for (day, name), shift in effects.days.items()
         ],
         "files": [{"appender": one.appender, "before": _kept(one.before), "after": _kept(one.after)} for one in first.rolled],
         "twice": [{"logger": logger, "sink": place, "events": count} for (logger, place), count in effects.twice.items()],
         "silenced": _by_level(effects.silenced, scale),
         "newly_seen": _by_level(effects.seen, scale),
-        "unheard": [{"logger": one.logger, "from": scale.name(one.low), "to": scale.name(one.high)} for one in first.unheard],
+        "unheard": [
+            {"logger": one.logger, "from": scale.name(one.low), "to": scale.name(one.high), "below": one.below}
+            for one in first.unheard
+        ],
         "findings": {
             "appeared": [_finding(one) for one in first.appeared],
             "vanished": [_finding(one) for one in first.vanished],
@@ -64,7 +83,8 @@ def as_json(outcomes: Sequence[Outcome], shown: Sequence[Sequence[str]], unreada
                 "change": list(one.words),
                 "gained": sum(shift.gained.events for shift in one.effects.appenders.values()),
                 "lost": sum(shift.lost.events for shift in one.effects.appenders.values()),
-                "bytes_a_day": one.added_a_day,
+                "bytes_a_day": one.added_a_day["file"],
+                "bytes_a_day_apart": {kind: more for kind, more in one.added_a_day.items() if kind != "file"},
                 "shows": list(shown[at]) if shown else None,
             }
             for at, one in enumerate(outcomes)
@@ -82,7 +102,9 @@ def _kept(one: Kept | None) -> dict[str, Any] | None:
     return {
         "files": one.files,
         "peak_disk_bytes": one.peak,
-        "history_seconds": one.history.total_seconds(),
+        "history_seconds": one.history.total_seconds() if one.limited else None,
+        "reaches_back_seconds": one.history.total_seconds(),
+        "limit": "acts" if one.limited else "not yet" if one.bounded else "none",
         "removed": one.removed,
     }
 
@@ -111,6 +133,7 @@ def outcome_lines(
 ) -> list[Line]:
     """Return the verdict on the first candidate and all that stands behind it; several candidates begin with their table."""
     lines: list[Line] = []
+    wide = whole(width)
     if len(outcomes) > 1 or shown:
         lines += [*_candidates(outcomes, shown, width, wanted), []]
     first, after = outcomes[0], afters[0]
@@ -118,21 +141,39 @@ def outcome_lines(
     lines += [*wrapped(safe_words(heading), width, 2, "title")]
     for sentence in verdict(first):
         lines += wrapped(sentence, width, 2)
-    for one in first.unheard:
-        scale = before.plan.scale
-        levels = scale.name(one.low) if one.low == one.high else f"{scale.name(one.low)} to {scale.name(one.high)}"
-        text = (
-            f"warning: these events hold nothing at {levels} from {one.logger} and below it, so they cannot tell what the change "
-            f"would add; use a recording made at {scale.name(one.low)}, or --rate '{one.logger} {scale.name(one.low)} 10/second'"
-        )
-        lines += wrapped(safe_words(text), width, 2, "raised")
+    lines += _unheard_lines(first.unheard, before.plan.scale, width)
     lines += _sinks(first, width)
-    lines += _loggers(first, before.plan.scale, width)
-    lines += _days(first.effects, width)
+    lines += _loggers(first, before.plan.scale, width, wide=wide)
+    lines += _days(first.effects, width, wide=wide)
     lines += _files(first, width)
-    lines += _new_lines(first.effects, after, width)
-    lines += _notes(first, before.plan.scale, width)
+    lines += _new_lines(first.effects, after, width, wide=wide)
+    lines += _notes(first, before.plan.scale, width, wide=wide)
     return lines
+
+
+def _unheard_lines(unheard: Sequence[Unheard], scale: Scale, width: int) -> list[Line]:
+    """Return what the recording cannot tell: of whole parts of the tree, then of single loggers, those alike together."""
+    lines: list[Line] = []
+    for one in unheard:
+        if one.below:
+            text = (
+                f"warning: these events hold nothing at {_levels(one, scale)} from {one.logger} and below it, so they cannot tell what "
+                f"the change would add; use a recording made at {scale.name(one.low)}, or "
+                f"--rate '{one.logger} {scale.name(one.low)} 10/second'"
+            )
+            lines += wrapped(safe_words(text), width, 2, "raised")
+    alone: dict[str, list[str]] = {}
+    for one in unheard:
+        if not one.below:
+            alone.setdefault(_levels(one, scale), []).append(one.logger)
+    for levels, names in alone.items():
+        text = f"note: these events hold nothing at {levels} from {', '.join(names)}; whether they have any cannot be told"
+        lines += wrapped(safe_words(text), width, 2, "raised")
+    return lines
+
+
+def _levels(one: Unheard, scale: Scale) -> str:
+    return scale.name(one.low) if one.low == one.high else f"{scale.name(one.low)} to {scale.name(one.high)}"
 
 
 def safe_words(text: str) -> str:
@@ -146,12 +187,13 @@ def _candidates(outcomes: Sequence[Outcome], shown: Sequence[Sequence[str]], wid
         Column("candidate", least=24),
         Column("gained", right=True),
         Column("lost", right=True),
-        Column("bytes a day", right=True),
+        Column("a day, in files", right=True),
+        Column("apart", least=12),
     ]
     if shown:
         heads.append(Column("shows it in", least=10))
     good = [at for at, arrivals in enumerate(shown) if arrivals]
-    cheapest = min(good, key=lambda at: (outcomes[at].added_a_day, at)) if good else None
+    cheapest = min(good, key=lambda at: (_all_a_day(outcomes[at]), at)) if good else None
     rows = []
     for at, one in enumerate(outcomes):
         row = [
@@ -159,7 +201,10 @@ def _candidates(outcomes: Sequence[Outcome], shown: Sequence[Sequence[str]], wid
             span(" ".join(one.words)),
             span(number(sum(shift.gained.events for shift in one.effects.appenders.values()))),
             span(number(sum(shift.lost.events for shift in one.effects.appenders.values()))),
-            span(signed_size(one.added_a_day)),
+            span(signed_size(one.added_a_day["file"], one)),
+            span(
+                ", ".join(f"{kind} {signed_size(more, one)}" for kind, more in one.added_a_day.items() if kind != "file") or "·"
+            ),
         ]
         if shown:
             row.append(span(", ".join(shown[at]) or "nothing", "good" if shown[at] else "bad"))
@@ -171,9 +216,27 @@ def _candidates(outcomes: Sequence[Outcome], shown: Sequence[Sequence[str]], wid
     return lines
 
 
-def signed_size(count: int) -> str:
-    """Return a difference of bytes with its sign."""
-    return f"{'+' if count > 0 else '-' if count < 0 else '±'}{show_size(abs(count))}"
+def _all_a_day(one: Outcome) -> int:
+    return sum(more or 0 for more in one.added_a_day.values())
+
+
+def signed_size(count: int | None, one: Outcome) -> str:
+    """Return a difference of bytes in a day with its sign; extrapolated ones and those of streams are marked."""
+    if count is None:
+        return "not known"
+    mark = "~" if one.effects.streamed or (count and not one.effects.pace.days) else ""
+    return f"{mark}{'+' if count > 0 else '-' if count < 0 else '±'}{show_size(abs(count))}"
+
+
+def _day_size(count: int | None, effects: Effects, tally: Tally) -> str:
+    """Return bytes in a day, marked where they are extrapolated or hold added streams."""
+    if count is None:
+        return "not known"
+    return ("~" if count and (tally.estimated or not effects.pace.days) else "") + show_size(count)
+
+
+def _count(tally: Tally, sign: str = "") -> str:
+    return f"{'~' if tally.estimated else ''}{sign}{number(tally.events)}"
 
 
 def _sinks(outcome: Outcome, width: int) -> list[Line]:
@@ -182,25 +245,31 @@ def _sinks(outcome: Outcome, width: int) -> list[Line]:
         Column("appender", least=10), Column("events before", right=True), Column("after", right=True), Column("gained", right=True),
         Column("lost", right=True), Column("bytes a day before", right=True), Column("a day after", right=True),
     ]  # fmt: skip
-    if width < 90:
+    if width < 90 and not whole(width):
         heads[1], heads[5], heads[6] = Column("before", right=True), Column("a day", right=True), Column("after", right=True)
     rows = []
     for name, shift in effects.appenders.items():
         style = "" if shift.changes else "quiet"
+        before, after = effects.a_day(name)
         rows.append([
             span(name, style),
-            span(number(shift.before.events), style),
-            span(number(shift.after.events), style),
-            span(f"+{number(shift.gained.events)}" if shift.gained.events else "·", "raised" if shift.gained.events else "quiet"),
-            span(f"-{number(shift.lost.events)}" if shift.lost.events else "·", "bad" if shift.lost.events else "quiet"),
-            span(show_size(a_day(shift.before.bytes, effects.span)), style),
-            span(show_size(a_day(shift.after.bytes, effects.span)), style),
+            span(_count(shift.before), style),
+            span(_count(shift.after), style),
+            span(_count(shift.gained, "+") if shift.gained.events else "·", "raised" if shift.gained.events else "quiet"),
+            span(_count(shift.lost, "-") if shift.lost.events else "·", "bad" if shift.lost.events else "quiet"),
+            span(_day_size(before, effects, shift.before), style),
+            span(_day_size(after, effects, shift.after), style),
         ])  # fmt: skip
-    title = f"Before and after, over {show_span(effects.span)} and {counted(effects.events, 'event')}"
-    return [[], [Span(title, "title")], *table(heads, rows, width, 2)]
+    recorded = counted(effects.events - effects.streamed, "event")
+    title = f"Before and after, over {show_span(effects.span)} and {recorded}"
+    lines: list[Line] = [[], [Span(title, "title")], *table(heads, rows, width, 2)]
+    words = f"a day: {effects.pace.words()}" + ("; ~ is extrapolated" if not effects.pace.days else "")
+    if effects.streamed:
+        words += f"; ~ holds {counted(effects.streamed, 'event')} of added streams (--rate), which nobody recorded"
+    return [*lines, *wrapped(f"  {words}", width, 2, "quiet")]
 
 
-def _loggers(outcome: Outcome, scale: Scale, width: int) -> list[Line]:
+def _loggers(outcome: Outcome, scale: Scale, width: int, *, wide: bool) -> list[Line]:
     loud = _loud(outcome.effects)
     if not loud:
         return []
@@ -213,45 +282,51 @@ def _loggers(outcome: Outcome, scale: Scale, width: int) -> list[Line]:
             span(logger),
             span(scale.name(severity), level_style(severity)),
             span(name),
-            span(f"+{number(shift.gained.events)}" if shift.gained.events else "·"),
-            span(show_size(shift.gained.bytes) if shift.gained.events else "·"),
-            span(f"-{number(shift.lost.events)}" if shift.lost.events else "·", "bad" if shift.lost.events else "quiet"),
+            span(_count(shift.gained, "+") if shift.gained.events else "·"),
+            span(("~" if shift.gained.estimated else "") + show_size(shift.gained.bytes) if shift.gained.events else "·"),
+            span(_count(shift.lost, "-") if shift.lost.events else "·", "bad" if shift.lost.events else "quiet"),
         ]
-        for (logger, severity, name), shift in loud[:_MOST]
+        for (logger, severity, name), shift in (loud if wide else loud[:_MOST])
     ]
     lines: list[Line] = [[], [Span("Whose messages, the loudest first", "title")], *table(heads, rows, width, 2)]
-    if len(loud) > _MOST:
-        lines.append([Span(f"  … and {counted(len(loud) - _MOST, 'line')} more (--json has all)", "quiet")])
+    if len(loud) > _MOST and not wide:
+        lines.append([Span(f"  … and {counted(len(loud) - _MOST, 'line')} more (--wide, --json)", "quiet")])
     return lines
 
 
-def _days(effects: Effects, width: int) -> list[Line]:
+def _days(effects: Effects, width: int, *, wide: bool) -> list[Line]:
+    """Return the bytes of each day in tables of so many appenders as fit; parts of a day are marked."""
     names = [name for name, shift in effects.appenders.items() if shift.changes]
     days = sorted({day for day, _ in effects.days})
     if len(days) < 2 or not names:
         return []
-    room = max(1, (width - 12) // 22)
+    room = len(names) if wide else max(1, (width - 18) // 22)
+    shown = days if wide or len(days) <= _MOST_DAYS else days[-_MOST_DAYS:]
     lines: list[Line] = [[], [Span("Bytes day by day, before > after", "title")]]
-    heads = [Column("day"), *(Column(name if len(name) <= 18 else name[:17] + "…", right=True) for name in names[:room])]
-    rows = []
-    for day in days if len(days) <= 31 else days[-31:]:
-        row = [span(f"{day:%a %d %b}")]
-        for name in names[:room]:
-            shift = effects.days.get((day, name), Shift())
-            same = shift.before.bytes == shift.after.bytes
-            row.append(
-                span(
-                    f"{show_size(shift.before.bytes)} > {show_size(shift.after.bytes)}"
-                    if not same
-                    else show_size(shift.after.bytes),
-                    "quiet" if same else "",
-                )
-            )
-        rows.append(row)
-    lines += table(heads, rows, width, 2)
-    if len(names) > room or len(days) > 31:
-        lines.append([Span("  … --json has every day and appender", "quiet")])
+    for begun in range(0, len(names), room):
+        part = names[begun : begun + room]
+        heads = [Column("day"), *(Column(name, right=True) for name in part)]
+        rows = [
+            [
+                span(f"{day:%a %Y-%m-%d}{'' if day in effects.pace.days else ' part'}"),
+                *(_day_cell(effects, day, name) for name in part),
+            ]
+            for day in shown
+        ]
+        lines += [*([[]] if begun else []), *table(heads, rows, width, 2)]
+    if len(shown) < len(days):
+        lines.append([Span(f"  … {counted(len(days) - len(shown), 'day')} before these (--wide, --json)", "quiet")])
     return lines
+
+
+_MOST_DAYS = 31
+
+
+def _day_cell(effects: Effects, day: date, name: str) -> Span:
+    shift = effects.days.get((day, name), Shift())
+    before, after = (("~" if one.estimated else "") + show_size(one.bytes) for one in (shift.before, shift.after))
+    same = shift.before.bytes == shift.after.bytes
+    return span(after if same else f"{before} > {after}", "quiet" if same else "")
 
 
 def _files(outcome: Outcome, width: int) -> list[Line]:
@@ -264,21 +339,27 @@ def _files(outcome: Outcome, width: int) -> list[Line]:
         if was is None or now is None:
             rows.append([span(one.appender), span("rolls only " + ("before" if was else "after")), span(""), span("")])
             continue
-        shrinks = now.history < was.history
+        shrinks = now.limited and now.history < was.history
         rows.append([
             span(one.appender),
             span(f"{number(was.files)} > {number(now.files)}"),
             span(f"{show_size(was.peak)} > {show_size(now.peak)}"),
-            span(f"{_history(was)} > {_history(now)}", "bad" if shrinks else ""),
+            span(_history(was, now), "bad" if shrinks else ""),
         ])  # fmt: skip
-    return [[], [Span("Files that roll, before > after", "title")], *table(heads, rows, width, 2)]
+    lines: list[Line] = [[], [Span("Files that roll, before > after", "title")], *table(heads, rows, width, 2)]
+    if any(one.after is not None and one.after.bounded and not one.after.limited for one in outcome.rolled):
+        text = "not yet limited: no limit acts within the recording, so what history is left it cannot tell; --repeat 10 plays it on"
+        lines += wrapped(f"  {text}", width, 2, "quiet")
+    return lines
 
 
-def _history(one: Kept) -> str:
-    return f"{'all ' if one.whole else ''}{show_span(one.history)}"
+def _history(was: Kept, now: Kept) -> str:
+    if was.limited or now.limited or was.bounded != now.bounded:
+        return f"{was.words()} > {now.words()}"
+    return now.words() if was.words() == now.words() else f"{was.words()} > {now.words()}"
 
 
-def _new_lines(effects: Effects, after: InForce, width: int) -> list[Line]:
+def _new_lines(effects: Effects, after: InForce, width: int, *, wide: bool) -> list[Line]:
     lines: list[Line] = []
     for name, examples in effects.examples.items():
         kinds: dict[int, tuple[Example, list[str]]] = {}
@@ -288,9 +369,13 @@ def _new_lines(effects: Effects, after: InForce, width: int) -> list[Line]:
         for one, words in kinds.values():
             head = f"  {name} ({', '.join(words)}, {one.size} bytes)  "
             lines.append([span(head, "quiet")])
+            text = rendered(after, name, one).split("\n")
             lines += [
-                [Span("    "), span(shorten(span(line).text, width - 4))] for line in rendered(after, name, one).split("\n")[:4]
+                [Span("    "), span(line if wide else shorten(span(line).text, width - 4))]
+                for line in (text if wide else text[:4])
             ]
+            if len(text) > 4 and not wide:
+                lines.append([Span(f"    … {counted(len(text) - 4, 'line')} more (--wide)", "quiet")])
     return [[], [Span("New lines, as they will look", "title")], *lines] if lines else []
 
 
@@ -301,7 +386,7 @@ def rendered(found: InForce, appender: str, one: Example) -> str:
     return template.compile(ending)(one.event, one.number).removesuffix(ending)
 
 
-def _notes(outcome: Outcome, scale: Scale, width: int) -> list[Line]:
+def _notes(outcome: Outcome, scale: Scale, width: int, *, wide: bool) -> list[Line]:
     effects = outcome.effects
     notes = [
         f"twice from now on: {logger} at {place}, {counted(count, 'event')}" for (logger, place), count in effects.twice.items()
@@ -314,11 +399,11 @@ def _notes(outcome: Outcome, scale: Scale, width: int) -> list[Line]:
     notes += [f"check finds it no more: {one.code}: {one.message}" for one in outcome.vanished]
     if not notes:
         return []
-    more = len(notes) - _MOST
+    more = 0 if wide else len(notes) - _MOST
     lines: list[Line] = [[], [Span("Worth a look", "title")]]
-    for one in notes[:_MOST]:
+    for one in notes if wide else notes[:_MOST]:
         lines += [[Span("  - " if not at else "    "), *part] for at, part in enumerate(wrapped(safe_words(one), width - 4))]
-    return [*lines, [Span(f"  … and {more} more (--json has all)", "quiet")]] if more > 0 else lines
+    return [*lines, [Span(f"  … and {more} more (--wide, --json)", "quiet")]] if more > 0 else lines
 
 
 def note(
@@ -363,19 +448,7 @@ def note(
                 fence,
                 "",
             ]
-    text += [
-        "## What it costs",
-        "",
-        "| appender | events before | after | bytes a day before | after |",
-        "|---|---|---|---|---|",
-    ]
-    for name, shift in effects.appenders.items():
-        if shift.changes:
-            sizes = [show_size(a_day(size, effects.span)) for size in (shift.before.bytes, shift.after.bytes)]
-            text.append(f"| {name} | {number(shift.before.events)} | {number(shift.after.events)} | {sizes[0]} | {sizes[1]} |")
-    for rolled in one.rolled:
-        if rolled.before and rolled.after:
-            text += ["", f"{rolled.appender}: history {_history(rolled.before)} before, {_history(rolled.after)} after."]
+    text += _note_costs(one)
     scale = before.plan.scale
     text += [
         f"\nThe events hold nothing at {scale.name(gap.low)} from {gap.logger}: the counts above say too little."
@@ -386,6 +459,35 @@ def note(
         text += [f"Applied with `vetrina apply {plan}`, it is taken back with `vetrina undo {plan}`. By hand:", ""]
     text += ["```diff", *one.back, "```", ""]
     return "\n".join(text)
+
+
+def _note_costs(one: Outcome) -> list[str]:
+    """Return the section of a note on what a change costs."""
+    effects = one.effects
+    text = []
+    for name, shift in effects.appenders.items():
+        if shift.gained.estimated and name not in effects.examples:
+            text += [
+                f"{name}, ~{number(shift.gained.events)} new lines of added streams (--rate), of which none is recorded.",
+                "",
+            ]
+    text += [
+        "## What it costs",
+        "",
+        "| appender | events before | after | bytes a day before | after |",
+        "|---|---|---|---|---|",
+    ]
+    for name, shift in effects.appenders.items():
+        if shift.changes:
+            before, after = effects.a_day(name)
+            sizes = _day_size(before, effects, shift.before), _day_size(after, effects, shift.after)
+            text.append(f"| {name} | {_count(shift.before)} | {_count(shift.after)} | {sizes[0]} | {sizes[1]} |")
+    streams = f"; ~ holds {number(effects.streamed)} events of added streams" if effects.streamed else ""
+    text += ["", f"A day: {effects.pace.words()}{streams}."]
+    for rolled in one.rolled:
+        if rolled.before and rolled.after:
+            text += ["", f"{rolled.appender}: history {rolled.before.words()} before, {rolled.after.words()} after."]
+    return text
 
 
 def safe_lines(text: str) -> str:

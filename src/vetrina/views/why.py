@@ -11,7 +11,7 @@ from vetrina.core.levels import NAMES
 from vetrina.core.plan import Plan
 from vetrina.core.quantities import show_size
 from vetrina.views.levels import origin_json
-from vetrina.views.screen import Line, Span, columns, counted, level_style, number, pad, safe, shorten, span, wrapped
+from vetrina.views.screen import Line, Span, columns, counted, level_style, number, pad, safe, shorten, span, whole, wrapped
 
 PASSED, STOPPED = "passes", "STOPS"
 
@@ -64,9 +64,7 @@ def _way_json(one: Remedy, plan: Plan) -> dict[str, Any]:
     }
 
 
-def way_lines(
-    ways: list[Remedy], found: Explanation, plan: Plan, to: str | None, width: int, *, wide: bool = False
-) -> list[Line]:
+def way_lines(ways: list[Remedy], found: Explanation, plan: Plan, to: str | None, width: int) -> list[Line]:
     """Return the changes, the one that lets the least else in first; each was tried by routing the message with it."""
     if to is not None:
         heading, none = f"To let it through to {to}", f"It arrives in {to} already."
@@ -86,7 +84,7 @@ def way_lines(
             lines.append([Span(f"{turn:>2}. " if not at else "    "), *part])
         lines.append([Span("    "), span(" ".join(str(edit) for edit in one.edits), "command")])
         lines += [[Span("      "), span(text, "good" if text.startswith("+") else "bad")] for text in one.lines]
-        for at, part in enumerate(wrapped(safe(_cost(one, plan, wide=wide)), width - 6, 0, "quiet")):
+        for at, part in enumerate(wrapped(safe(_cost(one, plan, wide=whole(width))), width - 6, 0, "quiet")):
             lines.append([Span("      " if at else "    "), *part])
     return lines
 
@@ -137,12 +135,10 @@ def _levels(severities: list[int], plan: Plan) -> str:
     return ", ".join(name(run[0]) if len(run) == 1 else f"{name(run[0])}..{name(run[-1])}" for run in runs)
 
 
-def why_lines(
-    found: Explanation, event: Event, plan: Plan, width: int, to: str | None = None, *, wide: bool = False
-) -> list[Line]:
+def why_lines(found: Explanation, event: Event, plan: Plan, width: int, to: str | None = None) -> list[Line]:
     """Return the verdict first (that about ``to`` before the others), then every gate in order."""
-    whole = safe(filled(event))
-    message = (whole if wide else shorten(whole, max(20, width - 30))) or "(no message)"
+    text = safe(filled(event))
+    message = (text if whole(width) else shorten(text, max(20, width - 30))) or "(no message)"
     lines: list[Line] = [
         [
             span(plan.scale.name(found.severity), level_style(found.severity)),

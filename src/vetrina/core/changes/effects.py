@@ -15,6 +15,7 @@ from msgspec import Struct, field
 
 from vetrina.core.events import Event
 from vetrina.core.flows import Flows
+from vetrina.core.pace import Pace, pace_of, seconds_by_day
 from vetrina.core.plan import Plan
 from vetrina.core.rolling.traffic_models import Stream
 from vetrina.core.routing import Route, Router
@@ -29,15 +30,17 @@ _EARLIEST, _LATEST = datetime.min.replace(tzinfo=UTC), datetime.max.replace(tzin
 
 
 class Tally(Struct):
-    """So many events and so many bytes."""
+    """So many events and so many bytes; ``estimated`` tells that added streams are in it, of which no event is recorded."""
 
     events: int = 0
     bytes: int = 0
+    estimated: bool = False
 
-    def add(self, events: int, size: int) -> None:
+    def add(self, events: int, size: int, *, estimated: bool = False) -> None:
         """Add events and bytes."""
         self.events += events
         self.bytes += size
+        self.estimated = self.estimated or (estimated and events > 0)
 
 
 class Shift(Struct):
@@ -47,6 +50,11 @@ class Shift(Struct):
     after: Tally = field(default_factory=Tally)
     gained: Tally = field(default_factory=Tally)
     lost: Tally = field(default_factory=Tally)
+
+    @property
+    def estimated(self) -> bool:
+        """Tell whether added streams are in it."""
+        return self.before.estimated or self.after.estimated
 
     @property
     def changes(self) -> bool:
@@ -95,7 +103,8 @@ class Effects(Struct):
 
     ``twice``: events that arrive more than once at a sink after the change and did not before, by (logger, place).
     ``silenced``: events that arrived and arrive nowhere now, ``seen`` the other way round, by (logger, severity).
-    ``recorded``: all events by (logger, severity), wherever they went.
+    ``recorded``: all events by (logger, severity), wherever they went. ``streamed`` of ``events`` are of added streams.
+    ``pace`` is what a day is worked out from.
     """
 
     events: int = 0
@@ -109,11 +118,22 @@ class Effects(Struct):
     seen: dict[tuple[str, int], int] = field(default_factory=dict)
     recorded: dict[tuple[str, int], int] = field(default_factory=dict)
     examples: dict[str, Examples] = field(default_factory=dict)
+    streamed: int = 0
+    pace: Pace = Pace(timedelta(0))
 
     @property
     def span(self) -> timedelta:
         """Return the time from the first event to the last."""
         return self.last - self.first if self.first and self.last else timedelta(0)
+
+    def a_day(self, name: str) -> tuple[int | None, int | None]:
+        """Return the bytes that an appender writes in a day, before and after; None where the recording has no length."""
+        shift = self.appenders[name]
+        days = {day: one for (day, appender), one in self.days.items() if appender == name}
+        return (
+            self.pace.a_day(shift.before.bytes, {day: one.before.bytes for day, one in days.items()}),
+            self.pace.a_day(shift.after.bytes, {day: one.after.bytes for day, one in days.items()}),
+        )
 
 
 class _Pair:
@@ -249,10 +269,16 @@ class Comparison:
         return pair
 
     def result(self, streams: Iterable[Stream] = ()) -> Effects:
-        """Return the sums; ``streams`` are added for the time that the events span."""
+        """Return the sums; ``streams`` are added for the time that the events span, or over one day where they span none."""
         found = Effects(examples=self._examples)
         if self._number:
             found.first, found.last = self._first, self._last
+        streams = tuple(streams)
+        if streams and not found.span:
+            day = clocks.local(found.first or _SOME_TIME, self._zone).date()
+            found.first = datetime(day.year, day.month, day.day, tzinfo=self._zone).astimezone(UTC)
+            found.last = found.first + timedelta(days=1)
+        found.pace = pace_of(found.first, found.last, self._zone)
         names = dict.fromkeys([*self.before.plan.appenders, *self.after.plan.appenders])
         found.appenders = {name: Shift() for name in names}
         for day, here in sorted(self._days.items()):
@@ -280,7 +306,7 @@ class Comparison:
             for name, levels in sums.items()
         }
 
-    def _add(self, found: Effects, day: date | None, pair: _Pair) -> None:
+    def _add(self, found: Effects, day: date, pair: _Pair, *, estimated: bool = False) -> None:
         assert pair.before is not None  # noqa: S101  (counted pairs are settled)
         assert pair.after is not None  # noqa: S101  (counted pairs are settled)
         found.events += pair.count
@@ -292,14 +318,13 @@ class Comparison:
             was, now = old.get(name, 0), new.get(name, 0)
             size_before = sizes[self._sides[0].measure(name)] if was else 0
             size_after = sizes[self._sides[1].measure(name)] if now else 0
-            shifts = [found.appenders[name], found.cells.setdefault((*own, name), Shift())]
-            if day is not None:
-                shifts.append(found.days.setdefault((day, name), Shift()))
-            for shift in shifts:
-                shift.before.add(was * pair.count, was * size_before)
-                shift.after.add(now * pair.count, now * size_after)
-                shift.gained.add(max(0, now - was) * pair.count, max(0, now - was) * size_after)
-                shift.lost.add(max(0, was - now) * pair.count, max(0, was - now) * size_before)
+            by_cell = found.cells.setdefault((*own, name), Shift())
+            by_day = found.days.setdefault((day, name), Shift())
+            for shift in (found.appenders[name], by_cell, by_day):
+                shift.before.add(was * pair.count, was * size_before, estimated=estimated)
+                shift.after.add(now * pair.count, now * size_after, estimated=estimated)
+                shift.gained.add(max(0, now - was) * pair.count, max(0, now - was) * size_after, estimated=estimated)
+                shift.lost.add(max(0, was - now) * pair.count, max(0, was - now) * size_before, estimated=estimated)
         if bool(pair.before.deliveries) != bool(pair.after.deliveries):
             turned = found.silenced if pair.before.deliveries else found.seen
             turned[own] = turned.get(own, 0) + pair.count
@@ -309,20 +334,25 @@ class Comparison:
                 found.twice[pair.logger, place] = found.twice.get((pair.logger, place), 0) + pair.count
 
     def _add_stream(self, found: Effects, stream: Stream) -> None:
-        """Add a stream of which no event is known: as many as its rate gives, each of its size or the level's mean."""
-        count = round(stream.each_second * found.span.total_seconds())
-        if not count:
-            return
-        event = Event(found.first or _SOME_TIME, stream.severity, stream.logger, "")
-        pair = self._filled(
-            _Pair(stream.logger or "root", stream.severity, self.before.route(event), self.after.route(event)), event
-        )
-        pair.count = count
-        for turn, way in enumerate(pair.ways):
+        """Add a stream of which no event is known, day by day: as many as its rate gives, each of its size or the level's mean."""
+        assert found.first is not None  # noqa: S101  (streams have a span)
+        assert found.last is not None  # noqa: S101  (streams have a span)
+        event = Event(found.first, stream.severity, stream.logger, "")
+        routes = self.before.route(event), self.after.route(event)
+        pair = self._filled(_Pair(stream.logger or "root", stream.severity, *routes), event)
+        mean = []
+        for way in pair.ways:
             names = [name for side in self._sides for name in side.plan.appenders if side.measure(name) is way]
-            size = stream.size if stream.size is not None else _mean(found, names, stream.severity)
-            pair.sizes[turn] = size * count
-        self._add(found, None, pair)
+            mean.append(stream.size if stream.size is not None else _mean(found, names, stream.severity))
+        owed = 0.0
+        for day, seconds in seconds_by_day(found.first, found.last, self._zone).items():
+            owed += stream.each_second * seconds
+            pair.count = round(owed)
+            owed -= pair.count
+            pair.sizes = [size * pair.count for size in mean]
+            if pair.count:
+                found.streamed += pair.count
+                self._add(found, day, pair, estimated=True)
 
 
 class _Side:
@@ -357,8 +387,12 @@ def _names(route: Route) -> Multiset[str]:
 
 def _places(plan: Plan, route: Route) -> Multiset[str]:
     """Return how often an event arrives at each place; what goes nowhere on purpose is no place."""
-    sinks = [plan.appenders[one.appender].sink for one in route.deliveries]
-    return Multiset(f"{sink.kind} {sink.label}".strip() for sink in sinks if sink.kind != "none")
+    return Multiset(
+        plan.appenders[names[0]].where
+        for names in plan.at_one_place(one.appender for one in route.deliveries)
+        if plan.appenders[names[0]].sink.kind != "none"
+        for _ in names
+    )
 
 
 def _mean(found: Effects, names: list[str], severity: int) -> int:

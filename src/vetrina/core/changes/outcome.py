@@ -18,21 +18,30 @@ from vetrina.core.rolling.running import Rolling
 from vetrina.core.rolling.simulation import FileSimulation
 from vetrina.core.routing import Router
 
-_A_DAY = timedelta(days=1)
-
 
 class Kept(Struct, frozen=True):
-    """One file appender's files on one side: how many, the disk at its peak, the history at its shortest."""
+    """One file appender's files on one side: how many, the disk at its peak, the history at its shortest.
+
+    Without ``removed`` files no limit acted within the recording: ``history`` is then all there was, and no history that
+    is kept. ``bounded`` tells whether the policy has a limit at all.
+    """
 
     files: int
     peak: int
     history: timedelta
     removed: int
+    bounded: bool = True
 
     @property
-    def whole(self) -> bool:
-        """Tell whether nothing was removed, so that the history is all there was."""
-        return not self.removed
+    def limited(self) -> bool:
+        """Tell whether a limit acted, so that the history is one that is kept."""
+        return bool(self.removed)
+
+    def words(self) -> str:
+        """Return how far back the files reach."""
+        if self.limited:
+            return show_span(self.history)
+        return f"{'not yet' if self.bounded else 'never'} limited after {show_span(self.history)}"
 
 
 class Rolled(Struct, frozen=True):
@@ -44,11 +53,16 @@ class Rolled(Struct, frozen=True):
 
 
 class Unheard(Struct, frozen=True):
-    """Levels that the change lets a logger (and all below it) through, and of which the recording holds no event."""
+    """Levels that the change newly lets through, and of which the recording holds no event.
+
+    ``below`` tells that this is so of all loggers at and below ``logger`` that go its way; else of that logger alone,
+    which the recording knows at other levels.
+    """
 
     logger: str
     low: int
     high: int
+    below: bool = True
 
 
 class Outcome(Struct, frozen=True):
@@ -63,17 +77,21 @@ class Outcome(Struct, frozen=True):
     lines: tuple[str, ...]
     back: tuple[str, ...]
 
+    kinds: dict[str, str] = {}
+
     @property
-    def added_a_day(self) -> int:
-        """Return the bytes a day that all appenders write more (less, where below nothing)."""
-        more = sum(shift.after.bytes - shift.before.bytes for shift in self.effects.appenders.values())
-        return a_day(more, self.effects.span)
+    def added_a_day(self) -> dict[str, int | None]:
+        """Return the bytes a day that are written more (less, where below nothing), by kind of sink.
 
-
-def a_day(amount: int, span: timedelta) -> int:
-    """Return what ``amount`` in a span comes to in a day; a span of less than a day counts as one."""
-    tick = timedelta(microseconds=1)
-    return round(amount * (_A_DAY // tick) / (max(span, _A_DAY) // tick))
+        `file` is always there: files on disk. None where the recording has no length.
+        """
+        found: dict[str, int | None] = {"file": 0 if self.effects.span else None}
+        for name in self.effects.appenders:
+            kind = self.kinds.get(name, "file")
+            before, after = self.effects.a_day(name)
+            known = found.setdefault(kind, 0)
+            found[kind] = None if known is None or before is None or after is None else known + after - before
+        return {kind: more for kind, more in found.items() if more or kind == "file"}
 
 
 def touched_files(effects: Effects, before: Plan, after: Plan) -> tuple[str, ...]:
@@ -103,30 +121,62 @@ def _kept(rolling: Rolling, name: str) -> Kept | None:
         return None
     found: FileSimulation = lane.simulation
     removed = sum(one.removed is not None for one in found.files)
-    return Kept(len(found.files), found.peak, kept_history(found), removed)
+    keep = lane.appender.roll.keep
+    bounded = any(limit is not None for limit in (keep.files, keep.age, keep.disk))
+    return Kept(len(found.files), found.peak, kept_history(found), removed, bounded)
 
 
 def unheard(before: Router, after: Router, effects: Effects) -> tuple[Unheard, ...]:
-    """Return what the recording cannot tell: levels that newly arrive somewhere, below all that it holds of a logger.
+    """Return what the recording cannot tell: levels that newly arrive somewhere, and of which it holds no event.
 
+    It is decided for each configured logger with those below it that go its way, and for each logger that the recording
+    knows at other levels; one that holds events of a level or below it is taken to have been recorded at that level.
     Only levels that have a name count, and a logger that goes the way of one above it is told with that one.
     """
-    found: dict[str, Unheard] = {}
-    separator, named = after.plan.separator, sorted({*NAMES.values(), *after.plan.scale.extra.values()})
+    named = sorted({*NAMES.values(), *after.plan.scale.extra.values()})
+    heard = _least_heard(before, after, effects)
+    told: dict[str, Unheard] = {}
+    alone: list[Unheard] = []
     for name in sorted({"root", *after.plan.loggers, *before.plan.loggers}, key=lambda one: (one != "root", one)):
-        was, now = before.standing(name).severity, after.standing(name).severity
-        if now >= was or any(below(name, one, separator) for one in found):
-            continue
-        heard = min((severity for logger, severity in effects.recorded if below(logger, name, separator)), default=HIGHEST + 1)
-        gap = [one for one in named if now <= one < min(was, heard) and _arrives(after, name, one)]
-        if gap:
-            found[name] = Unheard(name, gap[0], gap[-1])
-    return tuple(found.values())
+        opened = [one for one in named if _opens(before, after, name, one)]
+        own = heard.get(name, {})
+        gap = [one for one in opened if one < min(own.values(), default=HIGHEST + 1)]
+        above = [one for one in told.values() if below(name, one.logger, after.plan.separator)]
+        if gap and not any(one.low <= gap[0] and gap[-1] <= one.high for one in above):
+            told[name] = Unheard(name, gap[0], gap[-1])
+        for logger, least in sorted(own.items()):
+            rest = [one for one in opened if one < least and one not in gap]
+            if rest:
+                alone.append(Unheard(logger, rest[0], rest[-1], below=False))
+    return (*told.values(), *alone)
 
 
-def _arrives(router: Router, logger: str, severity: int) -> bool:
-    route = router.compile(logger, severity).route
-    return route is None or bool(route.deliveries)
+def _least_heard(before: Router, after: Router, effects: Effects) -> dict[str, dict[str, int]]:
+    """Return, for each configured logger, the recorded loggers that go its way with their lowest severity."""
+    found: dict[str, dict[str, int]] = {}
+    for logger, severity in effects.recorded:
+        nearest = [one for router in (before, after) if (one := router.tree.nearest(logger)) != "root"]
+        way = found.setdefault(max(nearest, key=len, default="root"), {})
+        way[logger] = min(severity, way.get(logger, severity))
+    return found
+
+
+def _opens(before: Router, after: Router, logger: str, severity: int) -> bool:
+    """Tell whether events of a logger and level may arrive somewhere where they could not before."""
+    return bool(_possible(after, logger, severity) - _possible(before, logger, severity))
+
+
+def _possible(router: Router, logger: str, severity: int) -> set[str]:
+    decision = router.compile(logger, severity)
+    if decision.route is not None:
+        return {one.appender for one in decision.route.deliveries}
+    if not decision.level_passes and not any(rule.verdict == "lift" and rule.condition is True for rule in decision.door):
+        return set()  # what only some events are lifted past is not opened to the level
+    return {
+        lane.appender
+        for lane in decision.lanes
+        if lane.attachment_gate is not False and lane.appender_gate is None and lane.appender_rules is not False
+    }
 
 
 def difference(before: Iterable[Finding], after: Iterable[Finding]) -> tuple[tuple[Finding, ...], tuple[Finding, ...]]:
@@ -164,27 +214,53 @@ def _loudest(counts: list[tuple[str, int]]) -> list[tuple[str, int]]:
 
 
 def _costs(outcome: Outcome) -> str:
-    added = outcome.added_a_day
-    size = f"{show_size(abs(added))} a day {'more' if added >= 0 else 'less'}" if added else "no byte a day more"
-    shrunk = [one for one in outcome.rolled if one.before and one.after and one.after.history < one.before.history]
-    grown = [one for one in outcome.rolled if one.before and one.after and one.after.history > one.before.history]
-    if not outcome.rolled:
-        return f"That is {size}; no file rolls differently."
-    if not shrunk and not grown:
-        return f"That is {size}; no history is lost."
-    words = [
-        f"the history of {one.appender} {word} from {show_span(one.before.history)} to {show_span(one.after.history)}"
-        for word, some in (("shrinks", shrunk), ("grows", grown))
-        for one in some
-        if one.before and one.after
-    ]
-    return f"That is {size}; {listed(words)}."
+    return f"{_bytes(outcome)}; {_history(outcome)}."
+
+
+def _bytes(outcome: Outcome) -> str:
+    """Return what files and, apart from them, every other kind of sink gets more in a day."""
+    pace, added = outcome.effects.pace, dict(outcome.added_a_day)
+    files = added.pop("file")
+    if files is None:
+        return f"What that is in a day cannot be told: {pace.words()}"
+    mark = "~" if any(shift.estimated for shift in outcome.effects.appenders.values()) else ""
+    said = (
+        f"{pace.about}{mark}{show_size(abs(files))} a day {'more' if files > 0 else 'less'}" if files else "no byte a day more"
+    )
+    words = f"In files that is {said}, {pace.words()}" if files or not added else f"In files that is {said}"
+    others = [f"{kind} {mark}{show_size(abs(more))} {'more' if more > 0 else 'less'}" for kind, more in added.items() if more]
+    if not others:
+        return words
+    return f"{words}, and apart from them {pace.about}{listed(others)}" + ("" if files else f" a day, {pace.words()}")
+
+
+def _history(outcome: Outcome) -> str:
+    """Return what becomes of the history that files keep; what no limit reached yet is none."""
+    words = []
+    waiting = []
+    for one in outcome.rolled:
+        was, now = one.before, one.after
+        if was is None or now is None:
+            words.append(f"{one.appender} rolls only {'after' if was is None else 'before'} the change")
+        elif was.limited and now.limited:
+            if was.history != now.history:
+                word = "shrinks" if now.history < was.history else "grows"
+                words.append(f"the history of {one.appender} {word} from {was.words()} to {now.words()}")
+        elif was.limited or now.limited:
+            words.append(f"the history of {one.appender} goes from {was.words()} to {now.words()}")
+        elif now.bounded:
+            waiting.append(f"{one.appender}, {now.words()}")
+    if words:
+        return listed(words)
+    if waiting:
+        return f"within the recording no limit acts on {listed(waiting)}: what history is left it cannot tell (--repeat plays it on)"
+    return "no history is lost" if outcome.rolled else "no file rolls differently"
 
 
 def _risks(outcome: Outcome) -> str:
     effects = outcome.effects
     words = []
-    if outcome.unheard:
+    if any(one.below for one in outcome.unheard):
         words.append("the recording holds nothing of what the change lets through, so these counts say too little")
     if effects.twice:
         words.append(f"{counted(sum(effects.twice.values()))} events arrive twice that did not")

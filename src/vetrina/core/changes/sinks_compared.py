@@ -10,15 +10,16 @@ from collections.abc import Iterator
 
 from msgspec import Struct
 
-from vetrina.core.events import Event
+from vetrina.core.events import Event, has_error
 from vetrina.core.plan import Appender, Buffer, Plan
 from vetrina.core.quantities import show_span
 from vetrina.core.samples import samples
+from vetrina.core.templates.compiling import Render
 from vetrina.core.traffic import ending_of, to_bytes
 
 
 class SinkDifference(Struct, frozen=True):
-    """What two matched appenders do differently: ``kind`` is `lines`, `groups`, `files` or `sink`.
+    """What two matched appenders do differently: ``kind`` is `moved`, `lines`, `groups`, `files` or `sink`.
 
     ``words`` tell it key by key; for `lines` there is an example with what each writes. ``decided`` is False where
     templates are written differently and no sample showed it.
@@ -37,17 +38,24 @@ def compare_sinks(first: Plan, second: Plan, *, by_appender: bool = False) -> tu
     """Return what the appenders of two plans do differently with the same events."""
     found: list[SinkDifference] = []
     for one, other in _matched(first, second, by_appender=by_appender):
+        moved = not by_appender and one.place != other.place
+        if moved:
+            found.append(SinkDifference(one.name, other.name, "moved", (f"{one.where} > {other.where}",)))
         found += _lines(first, second, one, other)
         found += _terms("groups", one, other, _buffer(one.buffer, first), _buffer(other.buffer, second))
         if one.sink.kind == other.sink.kind == "file":
-            same_name = {"path": ""} if not by_appender and one.roll.path.text != other.roll.path.text else {}
+            same_name = {"path": ""} if not by_appender and (moved or one.roll.path.text != other.roll.path.text) else {}
             found += _terms("files", one, other, one.roll.terms() | same_name, other.roll.terms() | same_name)
         found += _terms("sink", one, other, _keys(one), _keys(other))
     return tuple(found)
 
 
 def _matched(first: Plan, second: Plan, *, by_appender: bool) -> Iterator[tuple[Appender, Appender]]:
-    """Yield the appenders that answer to each other, in the first plan's order; several at one place pair up in turn."""
+    """Yield the appenders that answer to each other, in the first plan's order; several at one place pair up in turn.
+
+    One whose place is nobody's in the other plan answers to the one of its name and kind there whose place is new: it looks
+    like the same appender moved.
+    """
 
     def key(one: Appender) -> str:
         return one.name if by_appender else f"{one.sink.kind} {one.sink.place}"
@@ -55,10 +63,19 @@ def _matched(first: Plan, second: Plan, *, by_appender: bool) -> Iterator[tuple[
     others: dict[str, list[Appender]] = {}
     for one in second.appenders.values():
         others.setdefault(key(one), []).append(one)
+    places = {key(one) for one in first.appenders.values()}
     for one in first.appenders.values():
         waiting = others.get(key(one))
+        namesake = second.appenders.get(one.name)
         if waiting:
             yield one, waiting.pop(0)
+        elif (
+            namesake is not None
+            and namesake.sink.kind == one.sink.kind
+            and key(namesake) not in places
+            and key(one) not in others
+        ):
+            yield one, namesake
 
 
 def _lines(first: Plan, second: Plan, one: Appender, other: Appender) -> Iterator[SinkDifference]:
@@ -77,6 +94,8 @@ def _lines(first: Plan, second: Plan, one: Appender, other: Appender) -> Iterato
             if shown[0] == shown[1]:
                 words = ("the line ends otherwise, or is encoded otherwise",)
             yield SinkDifference(one.name, other.name, "lines", words, example=event, outputs=shown)
+            if not has_error(event):
+                yield _with_error(first, one, other, renders)
             return
     settings = [
         (appender.template.key(), plan.zone, plan.separator, plan.mask) for appender, plan in ((one, first), (other, second))
@@ -84,6 +103,14 @@ def _lines(first: Plan, second: Plan, one: Appender, other: Appender) -> Iterato
     if settings[0][0] != settings[1][0] or (settings[0][3] != settings[1][3] and _masks(one)):
         words = ("the templates are written differently, and no sample shows a difference",)
         yield SinkDifference(one.name, other.name, "lines", words, decided=False)
+
+
+def _with_error(first: Plan, one: Appender, other: Appender, renders: list[Render]) -> SinkDifference:
+    """Return what both write for an event that carries an error."""
+    number, event = next((number, event) for number, event in enumerate(samples(first), start=1) if has_error(event))
+    texts = [render(event, number).rstrip("\r\n") for render in renders]
+    words = "and for an event with an error" + (", which gives the same" if texts[0] == texts[1] else "")
+    return SinkDifference(one.name, other.name, "lines", (words,), example=event, outputs=(texts[0], texts[1]))
 
 
 def _masks(one: Appender) -> bool:

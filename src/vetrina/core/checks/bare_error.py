@@ -1,6 +1,7 @@
 """bare-error: events at error or above that carry no error.
 
-The line will say that something failed, without type or stack. Needs `--events`.
+The line will say that something failed, without type or stack. Needs `--events`. Least sample: one such
+event.
 
 Found::
 

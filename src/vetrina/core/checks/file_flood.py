@@ -1,6 +1,7 @@
 """file-flood: thousands of files a day.
 
-Limit `files` (1000): from how many files a day on. Needs `--events`.
+Limits: `files` (1000), from how many files a day on; `least` (20), how many files there must be at the least, for a day is
+extrapolated from a recording that is shorter. Needs `--events`.
 
 Found::
 
@@ -19,11 +20,13 @@ Fine::
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterator
-from datetime import timedelta
 
 from vetrina.core.checks._check import Check, Hit, Scene
 from vetrina.core.checks._rolls import rolls
+from vetrina.core.pace import pace_of
+from vetrina.core.templates import clocks
 
 
 def find(scene: Scene) -> Iterator[Hit]:
@@ -32,16 +35,20 @@ def find(scene: Scene) -> Iterator[Hit]:
         simulation = (scene.rolled or {}).get(appender.name)
         if simulation is None or not simulation.files:
             continue
-        span = max(timedelta(days=1), simulation.files[-1].opened - simulation.files[0].opened)
-        a_day = len(simulation.files) / (span / timedelta(days=1))
-        if a_day > scene.limit(CHECK, "files"):
+        opened = [one.opened for one in simulation.files]
+        pace = pace_of(min(opened), max(opened), clocks.zone(scene.plan.zone))
+        counts = Counter(clocks.local(one, clocks.zone(scene.plan.zone)).date() for one in opened)
+        a_day = pace.a_day(len(opened), counts)
+        if a_day is None:  # all at one instant: that many are made within a day at the least
+            a_day = len(opened)
+        if a_day > scene.limit(CHECK, "files") and len(opened) >= scene.limit(CHECK, "least"):
             yield Hit(
                 roll.origin,
                 f"appender {appender.name}",
-                f"{appender.name} makes {a_day:,.0f} files a day",
+                f"{appender.name} makes {pace.about}{a_day:,} files a day, {pace.words()}",
                 "folders of that many files are slow to list, to copy and to search",
                 "roll at a larger size, or less often",
             )
 
 
-CHECK = Check("file-flood", "warning", "thousands of files a day", find, needs="events", limits={"files": 1000})
+CHECK = Check("file-flood", "warning", "thousands of files a day", find, needs="events", limits={"files": 1000, "least": 20})

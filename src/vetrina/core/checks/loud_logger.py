@@ -1,24 +1,24 @@
 """loud-logger: one logger alone makes most of what arrives.
 
-Limit `share` (50): from how many per cent of all deliveries on. Needs `--events`.
+Limits: `share` (50), from how many per cent of all deliveries on; `least` (100), the least sample: so many deliveries.
+Needs `--events`.
 
 Found::
 
     loggers: {root: {to: a}}
     appenders: {a: {sink: none}}
     # events
-    info lib.pool one
-    info lib.pool two
-    info ropeway three
+    # 200 times info lib.pool one
+    # 100 times info ropeway three
 
 Fine::
 
     loggers: {root: {to: a}, lib.pool: warn}
     appenders: {a: {sink: none}}
     # events
-    info lib.pool one
-    info ropeway.gate three
-    info ropeway.drive three
+    # 200 times info lib.pool one
+    # 100 times info ropeway.gate three
+    # 100 times info ropeway.drive three
 """
 
 from __future__ import annotations
@@ -32,14 +32,16 @@ def find(scene: Scene) -> Iterator[Hit]:
     """Find the logger that makes more than its share of the deliveries."""
     seen = scene.seen or {}
     total = sum(one.delivered for one in seen.values())
+    if total < scene.limit(CHECK, "least"):
+        return
     for name, one in seen.items():
-        share = 100 * one.delivered / total if total else 0
+        share = 100 * one.delivered / total
         if share > scene.limit(CHECK, "share") and len(seen) > 1:
             standing = scene.tree.standing(name)
             yield Hit(
                 standing.origin,
                 f"logger {name}",
-                f"{name} alone makes {share:.0f} % of what arrives ({one.delivered} of {total} deliveries)",
+                f"{name} alone makes {share:.0f} % of what arrives ({one.delivered:,} of {total:,} deliveries)",
                 "it hides everything else",
                 "raise its level, or give a rule that drops what nobody reads",
                 f"--tune {name}={_next_level(scene, standing.severity)}",
@@ -51,5 +53,10 @@ def _next_level(scene: Scene, severity: int) -> str:
 
 
 CHECK = Check(
-    "loud-logger", "warning", "one logger alone makes most of what arrives", find, needs="events", limits={"share": 50}
+    "loud-logger",
+    "warning",
+    "one logger alone makes most of what arrives",
+    find,
+    needs="events",
+    limits={"share": 50, "least": 100},
 )

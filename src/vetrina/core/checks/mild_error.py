@@ -1,6 +1,7 @@
 """mild-error: events that carry an error and are below warn.
 
-Who looks at warnings and errors will never see them. Needs `--events`.
+Who looks at warnings and errors will never see them. Needs `--events`. Least sample: one such
+event.
 
 Found::
 

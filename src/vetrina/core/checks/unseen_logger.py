@@ -1,6 +1,7 @@
 """unseen-logger: no event comes from this logger, or from any below it.
 
-Its name may be mistyped: the nearest name that events do bear is offered. Needs `--events`.
+Its name may be mistyped: the nearest name that events do bear is offered. Needs `--events`. Least sample: `least` (100)
+events, unless they bear a name that is nearly the same.
 
 Found::
 
@@ -36,6 +37,8 @@ def find(scene: Scene) -> Iterator[Hit]:
         if name == ROOT or name in seen:
             continue
         close = nearest(name, scene.seen or {}, cutoff=0.8)
+        if not close and sum(one.events for one in (scene.seen or {}).values()) < scene.limit(CHECK, "least"):
+            continue
         yield Hit(
             entry.origin,
             f"logger {name}",
@@ -45,4 +48,11 @@ def find(scene: Scene) -> Iterator[Hit]:
         )
 
 
-CHECK = Check("unseen-logger", "warning", "no event comes from this logger, or from any below it", find, needs="events")
+CHECK = Check(
+    "unseen-logger",
+    "warning",
+    "no event comes from this logger, or from any below it",
+    find,
+    needs="events",
+    limits={"least": 100},
+)

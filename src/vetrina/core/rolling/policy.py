@@ -14,7 +14,7 @@ from msgspec import Struct
 
 from vetrina.core.faults import Fault, Place, nearest
 from vetrina.core.origins import Origin, Sourced
-from vetrina.core.quantities import show_span
+from vetrina.core.quantities import exact_size, show_span
 from vetrina.core.rolling.names import COMPRESSED, NamePattern, name_pattern
 from vetrina.core.shapes import Section
 from vetrina.core.templates.language import BadTemplate
@@ -69,14 +69,14 @@ class Roll(Struct, frozen=True):
             "append": "" if self.append else "false",
             "every": every,
             "at": f"{self.every.at // 60:02}:{self.every.at % 60:02}" if self.every and self.every.at else "",
-            "at-size": self.at_size and f"{self.at_size.value} B",
+            "at-size": self.at_size and exact_size(self.at_size.value),
             "size-check": "after" if self.at_size and self.size_after else "",
             "each-start": "true" if self.each_start else "",
             "rename-to": self.rename_to and self.rename_to.text,
             "newest": "first" if self.newest_first else "",
             "keep.files": self.keep.files and str(self.keep.files.value),
             "keep.age": self.keep.age and show_span(self.keep.age.value),
-            "keep.disk": self.keep.disk and f"{self.keep.disk.value} B",
+            "keep.disk": self.keep.disk and exact_size(self.keep.disk.value),
         }
         return {name: text for name, text in terms.items() if text}
 

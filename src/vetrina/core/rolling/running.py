@@ -19,7 +19,7 @@ from vetrina.core.traffic import ending_of, measures, to_bytes
 
 _SOME_TIME = datetime(2026, 1, 1, tzinfo=UTC)
 _SOME_SIZE = 100
-_END = datetime.max.replace(tzinfo=UTC)
+_BEGIN, _END = datetime.min.replace(tzinfo=UTC), datetime.max.replace(tzinfo=UTC)
 _LAST_HOUR = _END - timedelta(hours=2)
 MakePacker = Callable[[str], Packer]
 
@@ -58,6 +58,8 @@ class Rolling:
         """Simulate each file appender by itself; with ``one_writer`` those at one place through the first one's policy."""
         self.router = router
         self.events = 0
+        self.first: datetime | None = None
+        self.last: datetime | None = None
         self.tracks_levels = False
         self._feeder: StreamFeeder | None = None
         self._begun = self._ended = _SOME_TIME
@@ -73,12 +75,15 @@ class Rolling:
         self._watching = [lane for lane in reversed(writers.values()) if lane.watches_starts]
         self._known: dict[tuple[int, str, int | str], tuple[Route, list[Reached]]] = {}
 
-    def feed(self, events: Iterable[Event]) -> None:
+    def feed(self, events: Iterable[Event]) -> None:  # noqa: C901  (the inner loop of millions of events, in one piece)
         """Send events through; each must have a level that the plan knows."""
         flows, number = self._flows.by_logger, self.events
+        first, last = self.first or _END, self.last or _BEGIN
         for event in events:
             number += 1
             time = event.time
+            last = max(last, time)
+            first = min(first, time)
             if self._feeder is not None:
                 self._feeder.until(time)
             if not self._begun <= time < self._ended:
@@ -104,6 +109,8 @@ class Rolling:
                     level[0] += 1
                     level[1] += size
         self.events = number
+        if number:
+            self.first, self.last = first, last
 
     def take(self, event: Event) -> None:
         """Send one event through."""

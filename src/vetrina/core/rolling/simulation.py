@@ -313,6 +313,11 @@ class FileSimulation:
         if self._open is not None:
             self._open.disk_bytes = self._open.bytes
 
+    def reach(self) -> tuple[datetime | None, datetime | None]:
+        """Return the least and the greatest event time that was written, also to files that are gone."""
+        times = [(one.least, one.greatest) for one in self.files if one.least is not None and one.greatest is not None]
+        return (min(least for least, _ in times), max(greatest for _, greatest in times)) if times else (None, None)
+
     def history(self) -> tuple[datetime | None, datetime | None]:
         """Return the least and the greatest event time that is still on disk."""
         on_disk = [one for one in self.files if one.removed is None and one.least is not None and one.greatest is not None]
