@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import json
 import os
+import pty
 import subprocess
 from collections.abc import Callable
+from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
@@ -65,3 +67,25 @@ def write(folder: Path) -> Callable[..., Path]:
         return path
 
     return put
+
+
+@pytest.fixture
+def run_on_terminal(folder: Path) -> Callable[..., Ran]:
+    """Call the installed program with a terminal as standard output, without colour; standard error stays a pipe."""
+
+    def call(*words: object, columns: int = 80, env: dict[str, str] | None = None) -> Ran:
+        ours, theirs = pty.openpty()
+        environment = {**os.environ, "COLUMNS": str(columns), "NO_COLOR": "1", "PYTHONUTF8": "1", **(env or {})}
+        program = subprocess.Popen(
+            [str(PROGRAM), *map(str, words)], cwd=folder, env=environment, stdin=subprocess.DEVNULL, stdout=theirs, stderr=subprocess.PIPE
+        )  # fmt: skip
+        os.close(theirs)
+        pieces = []
+        with suppress(OSError):  # the terminal's end
+            while piece := os.read(ours, 1 << 16):
+                pieces.append(piece)
+        os.close(ours)
+        _, said = program.communicate(timeout=120)
+        return Ran(program.returncode, b"".join(pieces).decode().replace("\r\n", "\n"), said.decode())
+
+    return call

@@ -102,6 +102,9 @@ def test_events_show_what_a_plan_alone_does_not(run: Run, write: Write) -> None:
         PLAN.replace("lib: {climb: false}", "ropeway.gaet: debug").replace("{lib: {climb: true, level: error}}", "{}"),
     )
     write("week.jsonl", [event("ropeway.gate", "error"), event("ropeway.gate", "info", error="Jam"), event("lib", "warn")])
+    few = run("check", "plan.yaml", "--events", "week.jsonl", "--json").json["findings"]
+    assert "loud-logger" not in {one["code"] for one in few}, "no advice from a tiny sample"
+    write("week.jsonl", [event("ropeway.gate", "error"), event("ropeway.gate", "info", error="Jam"), event("lib", "warn")] * 40)
     found = run("check", "plan.yaml", "--events", "week.jsonl", "--json").json["findings"]
 
     assert {"unseen-logger", "loud-logger", "mild-error", "bare-error"} <= {one["code"] for one in found}

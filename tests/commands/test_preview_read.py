@@ -49,7 +49,7 @@ def test_preview_json_has_one_line_a_delivery_with_its_ending(run: Run, write: W
     }
 
 
-def test_preview_shows_people_what_a_line_looks_like(run: Run, write: Write) -> None:
+def test_preview_shows_people_what_a_line_looks_like(run: Run, run_on_terminal: Run, write: Write) -> None:
     write("plan.yaml", PLAN)
     write("week.jsonl", EVENTS)
     found = run("preview", "plan.yaml", "week.jsonl", "--appender", "desk", "--remarks").out
@@ -58,14 +58,10 @@ def test_preview_shows_people_what_a_line_looks_like(run: Run, write: Write) -> 
     assert "message is cut by cut 12: 3 characters are gone" in found
     assert "1 hole of the message without a field" in found
     assert "the first 1 shown" in run("preview", "plan.yaml", "week.jsonl", "--first", "1").out
-    folded = run("preview", "plan.yaml", "week.jsonl", "--appender", "book", env={"COLUMNS": "50"}).out
-    assert all(len(line) <= 50 for line in folded.splitlines())
-    assert any(
-        len(line) > 60
-        for line in run(
-            "preview", "plan.yaml", "week.jsonl", "--appender", "book", "--wide", env={"COLUMNS": "50"}
-        ).out.splitlines()
-    )
+    book = ("preview", "plan.yaml", "week.jsonl", "--appender", "book")
+    assert all(len(line) <= 50 for line in run_on_terminal(*book, columns=50).out.splitlines())
+    for whole in (run(*book, env={"COLUMNS": "50"}), run_on_terminal(*book, "--wide", columns=50)):
+        assert any(len(line) > 60 for line in whole.out.splitlines()), "a pipe and --wide fold nothing"
 
 
 def test_preview_makes_samples_where_there_are_no_events(run: Run) -> None:

@@ -91,7 +91,7 @@ def test_people_see_files_and_the_sums_to_decide_by(run: Run) -> None:
         "at its shortest",
         "bytes a day",
         "busiest hour",
-        "by files",
+        "files 2026-11-1",
     ):
         assert words in found.out
     listing = run(
@@ -207,8 +207,11 @@ def test_bad_calls(run: Run, write: Write, words: list[str], message: str) -> No
 
 
 def test_events_in_checks_show_limits_that_never_act(run: Run, write: Write) -> None:
-    write("plan.yaml", PLAN.replace("keep: {files: 3}", "keep: {files: 3, age: 300 days}"))
+    write("plan.yaml", PLAN.replace("keep: {files: 3}", "keep: {files: 3, age: 2 days}"))
     write("week.jsonl", hourly(60))
-    found = run("check", "plan.yaml", "--events", "week.jsonl", "--only", "idle-limit", "--json").json["findings"]
+    call = ("check", "plan.yaml", "--events", "week.jsonl", "--only", "idle-limit", "--json")
+    found = run(*call).json["findings"]
+    longer = run(*call, "--set", "appenders.book.roll.keep.age=3 days").json["findings"]
 
-    assert [one["message"] for one in found] == ["keep.age of book (300 days) never acts on this traffic"]
+    assert longer == [], "60 hours cannot tell of a limit of 3 days"
+    assert [one["message"] for one in found] == ["keep.age of book (2 days) never acts on this traffic"]

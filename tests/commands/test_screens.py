@@ -1,4 +1,4 @@
-"""Golden screens: what a person sees of each command on the demo, at 80 columns, in a pipe. `--regold` writes them anew."""
+"""Golden screens: what a person sees of each command on the demo, on a terminal of 80 columns. `--regold` writes them anew."""
 
 from __future__ import annotations
 
@@ -32,11 +32,11 @@ CALLS = {
 
 
 @pytest.mark.parametrize("name", CALLS)
-def test_screen(run: Run, folder: Path, name: str, request: pytest.FixtureRequest) -> None:
+def test_screen(run_on_terminal: Run, folder: Path, name: str, request: pytest.FixtureRequest) -> None:
     for one in ("plan.yaml", "tangled.yaml", "week.jsonl", "cases.yaml"):
         shutil.copy(DEMO / one, folder / one)
 
-    found = run(*CALLS[name], env={"COLUMNS": "80", "NO_COLOR": "1"})
+    found = run_on_terminal(*CALLS[name])
 
     screen = f"$ vetrina {' '.join(CALLS[name])}\n{found.out}{found.err}\n(exit code {found.code})\n"
     golden = GOLDEN / f"{name}.txt"

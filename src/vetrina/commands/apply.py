@@ -58,6 +58,7 @@ def run(
         raise refuse("what is the change?", fix="give --tune LOGGER=LEVEL or --set PATH=VALUE", where="apply")
     if into is not None and in_stage:
         raise refuse("--into and --in-stage exclude each other", fix="give one of them", where="apply")
+    calling.exclude("--dry-run", dry_run, {"--yes": yes})
     work = _Work(plan, stage, with_, env, env_file, into)
     with locked(plan.absolute().parent):
         before, after = work.both(set_, tune)

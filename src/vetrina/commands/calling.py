@@ -13,6 +13,7 @@ from enum import IntEnum
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
 
+import click
 import msgspec
 import typer
 
@@ -136,6 +137,19 @@ def exclude(option: str, given: object, others: Mapping[str, object]) -> None:
     for other, value in others.items():
         if value not in (None, False, "", (), []):
             raise refuse(f"{other} has no effect with {option}", fix="leave one of them out", where=other)
+
+
+PLAN_OPTIONS = ("--stage", "--with", "--env", "--env-file", "--set", "--tune")
+
+
+def only_beside(option: str, *allowed: str) -> None:
+    """Refuse every option of this call but ``option`` and the ``allowed`` ones: they would have no effect with it."""
+    context = click.get_current_context()
+    for one in context.command.params:
+        given = one.name is not None and context.get_parameter_source(one.name) is click.core.ParameterSource.COMMANDLINE
+        flag = one.opts[0]
+        if given and flag.startswith("--") and flag not in {option, *allowed}:
+            raise refuse(f"{flag} has no effect with {option}", fix="leave one of them out", where=flag)
 
 
 def key_value(text: str, option: str) -> tuple[str, str]:

@@ -73,16 +73,14 @@ def run(
     """  # noqa: D301
     checks = load()
     if explain is not None or list_:
-        _print_pages(checks, explain, list_=list_, given=bool(plans), wide=wide, as_json=json)
+        _print_pages(checks, explain, given=bool(plans), wide=wide, as_json=json)
         return
-    if not plans:
-        raise refuse("which plan?", fix="write vetrina check plan.yaml", where="check")
-    if fail_on not in SEVERITIES:
-        raise refuse(f'"{fail_on[:60]}" is no severity', fix=offer(fail_on, SEVERITIES), where="--fail-on")
-    if (len(plans) > 1 and (events == "-" or plans.count("-") > 1)) or (events == "-" and "-" in plans):
-        raise refuse("standard input can be read only once", fix="put it into a file", where="check")
+    _possible(plans, events, fail_on, strict=strict)
     skipped = {_known(code, checks, "--skip") for code in skip}
     wanted = frozenset([_known(code, checks, "--only") for code in only] or checks) - skipped
+    if not wanted:
+        raise refuse("no check is left", "nothing to look for is no success", "leave --skip or --only out", where="check")
+    assert plans is not None  # noqa: S101  (refused above)
     call = _Call(stage, with_, env, env_file, set_, tune, events, _limits(limit, checks), wanted)
     results = [_check(one, call, all_stages=all_stages, probe=probe, network=probe_network, strict=strict) for one in plans]
     serious = frozenset(SEVERITIES[: [*SEVERITIES].index(fail_on) + 1])
@@ -99,6 +97,19 @@ def run(
         raise Unreadable(unread)
     if any(one.bad_lines for one in results) or any(one.severity in serious for one in findings):
         raise typer.Exit(calling.Exit.WANTING)
+
+
+def _possible(plans: list[str] | None, events: str | None, fail_on: str, *, strict: bool) -> None:
+    """Refuse calls that cannot be answered."""
+    if not plans:
+        raise refuse("which plan?", fix="write vetrina check plan.yaml", where="check")
+    if fail_on not in SEVERITIES:
+        raise refuse(f'"{fail_on[:60]}" is no severity', fix=offer(fail_on, SEVERITIES), where="--fail-on")
+    if strict and events is None:
+        raise refuse("--strict has no effect without --events", fix="leave it out", where="--strict")
+    times = plans.count("-") + (len(plans) if events == "-" else 0)
+    if times > 1 or (events == "-" and "-" in plans):
+        raise refuse("standard input can be read only once", fix="put it into a file", where="check")
 
 
 class _Call(msgspec.Struct, frozen=True):
@@ -159,10 +170,9 @@ def _ran(one: _Result, checks: dict[str, Check], wanted: frozenset[str]) -> list
     return [code for code, check in checks.items() if check.needs in needs and code in wanted]
 
 
-def _print_pages(checks: dict[str, Check], explain: str | None, *, list_: bool, given: bool, wide: bool, as_json: bool) -> None:
+def _print_pages(checks: dict[str, Check], explain: str | None, *, given: bool, wide: bool, as_json: bool) -> None:
     """Print the list of checks, or one check's page."""
-    if list_ and explain is not None:
-        raise refuse("--list and --explain exclude each other", fix="leave one out", where="check")
+    calling.only_beside("--explain" if explain is not None else "--list", "--json", "--wide")
     if given:
         raise refuse("--list and --explain look at no plan", fix="leave the plan out", where="check")
     if explain is None:

@@ -45,6 +45,7 @@ def run(
     """  # noqa: D301
     found = calling.plan_in_force(plan, stage, with_, env, env_file, set_, tune)
     if record_:
+        calling.only_beside("--record", *calling.PLAN_OPTIONS)
         _record(found, cases, plan)
         return
     read = read_cases(Path(cases), found.plan, found.stage_names())

@@ -37,6 +37,8 @@ def run(
         raise refuse(
             "give a path, or --unused", fix="write vetrina origin plan.yaml 'loggers[ropeway.gate].level'", where="origin"
         )
+    if unused:
+        calling.only_beside("--unused", "--wide", "--json", *calling.PLAN_OPTIONS)
     found = calling.plan_in_force(plan, stage, with_, env, env_file, set_, tune)
     if unused:
         accounts, nothing = history.sources(found), history.unused(found)

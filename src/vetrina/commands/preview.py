@@ -81,7 +81,7 @@ def run(
     calling.exclude("--json", json, {"--raw": raw, "--explain": explain, "--side-by-side": beside, "--remarks": notes})
     calling.exclude("--raw", raw, {"--explain": explain, "--side-by-side": beside, "--remarks": notes, "--wide": wide})
     calling.exclude("--explain", explain, {"--side-by-side": beside, "--remarks": notes, "--first": first})
-    calling.exclude("--side-by-side", beside, {"--remarks": notes})
+    calling.exclude("--side-by-side", beside, {"--remarks": notes, "--appender": appender})
     if template is not None:
         if events is not None:
             raise refuse("with --template, EVENTS is the only argument", fix="leave the plan out", where="preview")

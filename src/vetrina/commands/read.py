@@ -15,7 +15,8 @@ from vetrina.commands.preview import parsed_template
 from vetrina.core.events import Event
 from vetrina.core.faults import offer, refuse
 from vetrina.core.levels import Scale, Severities
-from vetrina.core.templates.forms import PlainText
+from vetrina.core.templates.forms import PlainText, Template
+from vetrina.core.templates.reading_times import dated, pattern_of
 from vetrina.core.traffic import Part
 from vetrina.formats.events import open_input
 from vetrina.formats.logs import LogReader
@@ -32,7 +33,9 @@ def run(
     template: Annotated[
         str | None, typer.Option("--template", metavar="TEXT", help="The template instead of a plan's.")
     ] = None,
-    zone: Annotated[str, typer.Option("--zone", metavar="ZONE", help="With --template: the time zone.")] = "UTC",
+    given_zone: Annotated[
+        str | None, typer.Option("--zone", metavar="ZONE", help="With --template: the time zone (UTC).")
+    ] = None,
     day: Annotated[
         str, typer.Option("--date", metavar="DAY", help="The first day, where times have none (else from the file's name).")
     ] = "",
@@ -40,8 +43,8 @@ def run(
         str, typer.Option("--encoding", metavar="NAME", help="The files' encoding (else the appender's).")
     ] = "",
     default_level: Annotated[
-        str, typer.Option("--default-level", metavar="V", help="The level where the template has none.")
-    ] = "info",
+        str | None, typer.Option("--default-level", metavar="V", help="The level where the template has none (info).")
+    ] = None,
     logger: Annotated[str, typer.Option("--logger", metavar="L", help="Only events of this logger and below it.")] = "",
     level: Annotated[
         str, typer.Option("--level", metavar="RANGE", help="Only these levels: warn.., ..info, debug..warn, or one.")
@@ -74,6 +77,11 @@ def run(
     """  # noqa: D301
     if (template is None) == (plan is None):
         raise refuse("how were they written?", fix="give --plan and --appender, or --template", where="read")
+    if plan is None:
+        calling.exclude("--template", template, {"--appender": appender, "--stage": stage, "--with": with_, "--env": env,
+                                                 "--env-file": env_file, "--set": set_, "--tune": tune})  # fmt: skip
+    else:
+        calling.exclude("--plan", plan, {"--zone": given_zone})
     if plan is not None:
         found = calling.plan_in_force(plan, stage, with_, env, env_file, set_, tune).plan
         one = found.appenders.get(appender)
@@ -82,6 +90,7 @@ def run(
             raise refuse(what, fix=offer(appender, found.appenders), where="--appender")
         form, own, scale, separator, zone_ = one.template, one.encoding, found.scale, found.separator, found.zone
     else:
+        zone = given_zone or "UTC"
         text = parsed_template(template or "", zone)
         form, own, scale, separator, zone_ = PlainText("text", text.setting, None, (text,)), "utf-8", Scale(), ".", zone
     wanted = _Wanted(
@@ -91,13 +100,26 @@ def run(
         calling.moment(since, zone_, "--since") if since else None,
         calling.moment(until, zone_, "--until") if until else None,
     )
-    if scale.severity(default_level) is None:
-        raise refuse(f'level "{default_level[:60]}" is not known{scale.hint(default_level)}', where="--default-level")
-    reader = LogReader(form, encoding=_encoding(encoding or own), day=_day(day), default_level=default_level)
+    _needed(form, default_level, day, given_zone, scale)
+    reader = LogReader(form, encoding=_encoding(encoding or own), day=_day(day), default_level=default_level or "info")
     shown = _show(logs, reader, wanted, first)
     _tell(reader, logs, shown, stopped=shown == first, as_json=json)
     if reader.misfits or not reader.events:
         raise typer.Exit(calling.Exit.WANTING)
+
+
+def _needed(form: Template, default_level: str | None, day: str, zone: str | None, scale: Scale) -> None:
+    """Refuse a level, a day or a zone for lines that have their own, and a level that is none."""
+    times = [one for one in form.placeholders if one.source == "time"]
+    if zone is not None and times and not any(pattern_of(one) for one in times):
+        raise refuse("--zone has no effect: the template's times tell their offset", fix="leave it out", where="--zone")
+    if default_level is not None:
+        if form.sources() & {"level", "severity"}:
+            raise refuse("--default-level has no effect: the template has a level", fix="leave it out", where="--default-level")
+        if scale.severity(default_level) is None:
+            raise refuse(f'level "{default_level[:60]}" is not known{scale.hint(default_level)}', where="--default-level")
+    if day and any(map(dated, times)):
+        raise refuse("--date has no effect: the template's times have a day", fix="leave it out", where="--date")
 
 
 class _Wanted:

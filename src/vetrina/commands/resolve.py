@@ -35,6 +35,7 @@ def run(
       vetrina resolve plan.yaml --stage live --with local.yaml --env-file sereno.env
       vetrina resolve plan.yaml --stage live --bare > in-force.yaml
     """  # noqa: D301
+    calling.exclude("--json", json, {"--bare": bare})
     found = calling.plan_in_force(plan, stage, with_, env, env_file, set_, tune)
     body = written(found, defaults=defaults)
     if json:

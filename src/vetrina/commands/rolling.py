@@ -90,7 +90,14 @@ def run(
     """  # noqa: D301
     found = calling.plan_in_force(plan, stage, with_, env, env_file, set_, tune)
     _check(found.plan, appender, ratio)
+    if names and events is not None:
+        raise refuse("the coming names need no events", fix="leave EVENTS out", where="--names")
+    calling.exclude("--json", json, {"--all": all_})
+    calling.exclude("--on", on, {"--all": all_, "--runs": runs, "--disk": disk, "--history": history})
+    if seed != 1 and scale == 1 and not runs:
+        raise refuse("--seed has no effect without --scale or --runs", fix="leave it out", where="--seed")
     if names:
+        calling.only_beside("--names", "--appender", "--wide", "--json", *calling.PLAN_OPTIONS)
         _names(found.plan, tuple(appender), wide=wide, as_json=json)
         return
     if events is None:
@@ -117,7 +124,8 @@ def run(
                 **({"outlook": view.outlook_json(outlook)} if outlook else {}),
                 **({"advice": view.advice_json(advice)} if advice else {}),
             }
-            document = {**view.as_json(name, lane.simulation, zone), **extra}
+            listed = {} if moment is None else {"folder": view.listing_json(lane, moment, zone)}
+            document = {**view.as_json(name, lane.simulation, zone), **listed, **extra}
             sys.stdout.write(json_text.dumps(document, ensure_ascii=False, separators=(",", ":")) + "\n")
         elif moment is not None:
             lines += [*view.listing_lines(lane, moment, zone, calling.width(wide=wide)), []]

@@ -30,10 +30,12 @@ def run(
       vetrina undo plan.yaml --list
       vetrina undo plan.yaml --all --dry-run
     """  # noqa: D301
+    if list_:
+        calling.only_beside("--list", "--json")
     with locked(plan.absolute().parent):
         record = undo.read_record(plan)
         if list_:
-            calling.print_json(view.steps_json(record.steps)) if json else calling.print_lines(view.step_lines(record.steps))
+            _show_list(record, as_json=json)
             return
         if not record.steps:
             raise refuse(
@@ -43,13 +45,7 @@ def run(
                 where=str(plan),
             )
         steps = record.steps[::-1] if all_ else record.steps[-1:]
-        before: dict[str, str | None] = {}
-        after: dict[str, str | None] = {}
-        for step in steps:
-            for one in step.files:
-                now = after[one.file] if one.file in after else undo.read_text(Path(one.file))
-                before.setdefault(one.file, now)
-                after[one.file] = undo.taken_back(one, now)
+        before, after = _texts(steps)
         diffs = {name: undo.difference(name, before[name], text) for name, text in after.items()}
         if not dry_run:
             for name, text in after.items():
@@ -65,3 +61,22 @@ def run(
     words = "would be taken back" if dry_run else "taken back"
     sys.stdout.flush()
     calling.remark([f"{words}: {' '.join(word for step in steps for word in step.words)}"])
+
+
+def _texts(steps: list[undo.Step]) -> tuple[dict[str, str | None], dict[str, str | None]]:
+    """Return the files' texts as they are, and with the steps taken back; None where there is no file."""
+    before: dict[str, str | None] = {}
+    after: dict[str, str | None] = {}
+    for step in steps:
+        for one in step.files:
+            now = after[one.file] if one.file in after else undo.read_text(Path(one.file))
+            before.setdefault(one.file, now)
+            after[one.file] = undo.taken_back(one, now)
+    return before, after
+
+
+def _show_list(record: undo.Record, *, as_json: bool) -> None:
+    if as_json:
+        calling.print_json(view.steps_json(record.steps))
+    else:
+        calling.print_lines(view.step_lines(record.steps))

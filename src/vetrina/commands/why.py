@@ -67,6 +67,10 @@ def run(
         raise refuse("--from takes the whole message from the file", fix="leave --logger, --level, … out", where="--from")
     if to is not None and to not in found.plan.appenders:
         raise refuse(f'no appender is called "{to[:60]}"', fix=offer(to, found.plan.appenders), where="--to")
+    if events is not None and to is None and not twice:
+        raise refuse(
+            "--events ranks the changes of --to and --twice", fix="add one of these, or leave it out", where="--events"
+        )
     explanation = explain(Router(found.plan), event)
     ways = _ways(found, event, explanation, to, events, twice=twice)
     calling.ask_about_logger(event.logger or "root", found.plan, _seen(events, found.plan) if events else {}, events or "")

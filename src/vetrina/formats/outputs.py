@@ -190,6 +190,8 @@ class Why(msgspec.Struct):
     level: str
     severity: int
     message: str
+    fields: dict[str, Any] | None
+    error: str | None
     verdict: str
     stopped_at: EarlyGate | None
     deliveries: list[Delivery]
@@ -329,13 +331,22 @@ class HistoryKept(msgspec.Struct, rename={"from_": "from"}):
     to: str | None
 
 
+class StandingFile(msgspec.Struct):
+    """A file that stands in the folder at the moment of `--on`; `bytes` is null for the open one."""
+
+    name: str
+    bytes: int | None
+    changed: str
+
+
 class RollingFiles(msgspec.Struct):
-    """One line of `rolling --json`: the files of one appender, in the order of opening."""
+    """One line of `rolling --json`: the files of one appender, in the order of opening; `folder` is there with `--on`."""
 
     appender: str
     files: list[RolledFile]
     peak_disk_bytes: int
     history: HistoryKept
+    folder: list[StandingFile] = []
 
 
 class FindingEntry(msgspec.Struct):

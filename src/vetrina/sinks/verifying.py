@@ -115,12 +115,11 @@ def differences(rehearsal: Rehearsal, events: Iterable[Event], folder: Path) -> 
 
 
 def _unit_of_files(rehearsal: Rehearsal) -> Unit:
-    """Return what keeps its order in every file of a rehearsal."""
+    """Return what keeps its order in every file of a rehearsal: one measure for all, by the one that keeps least."""
     appenders = rehearsal.router.plan.appenders
-    groups = [
-        [appenders[name] for name, first in rehearsal.shared.items() if first == one] for one in rehearsal.shared.values()
-    ]
-    return max((unit_of(group) for group in groups), key=("all", "lines", "bytes").index, default="all")
+    if not any(appenders[name].buffer for name in rehearsal.shared):
+        return "all"
+    return unit_of([one for one in appenders.values() if one.sink.kind == "file"])
 
 
 class _Said:

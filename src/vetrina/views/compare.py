@@ -111,8 +111,13 @@ def compared_lines(found: Compared, sinks: Sequence[SinkDifference], first: Plan
         lines += wrapped(text, width, 2, "raised")
     if sinks:
         lines += [[], [Span("Appenders that do something else with the same events", "title")]]
-        for difference in sinks:
-            lines += _sink(difference, width)
+        for before, difference in zip([None, *sinks], sinks, strict=False):
+            same = before is not None and (before.first, before.second, before.kind) == (
+                difference.first,
+                difference.second,
+                difference.kind,
+            )
+            lines += _sink(difference, width)[1 if same else 0 :]
     return lines
 
 
@@ -120,7 +125,10 @@ def _verdict(found: Compared, sinks: Sequence[SinkDifference]) -> Line:
     compared = f"{number(found.classes)} class{'' if found.classes == 1 else 'es'} compared"
     if not found.differences and not found.undecided:
         text = f"equal: {compared}, none differs"
-        return [Span(text, "good"), Span(f"; {counted(len(sinks), 'appender')} differ otherwise" if sinks else "")]
+        return [
+            Span(text, "good"),
+            Span(f"; {counted(len({(one.first, one.second) for one in sinks}), 'appender')} differ otherwise" if sinks else ""),
+        ]
     parts = [f"{counted(len(found.differences), 'difference')}" if found.differences else ""]
     parts.append(f"{len(found.undecided)} undecided" if found.undecided else "")
     return [Span(" and ".join(part for part in parts if part), "bad"), Span(f"; {compared}")]
@@ -176,5 +184,6 @@ def _sink(one: SinkDifference, width: int) -> list[Line]:
         lines += [[Span("    "), *line] for line in wrapped(span(words).text, width - 4, 2)]
     if one.outputs:
         for side, text in zip(("first", "second"), one.outputs, strict=True):
-            lines.append([Span(f"      {side:<7} ", "quiet"), span(text)])
+            for at, line in enumerate(text.splitlines() or [""]):
+                lines.append([Span(f"      {side if not at else '':<7} ", "quiet"), span(line)])
     return lines

@@ -10,6 +10,7 @@ from vetrina.core.quantities import show_size, show_span
 from vetrina.views.screen import Column, Line, Span, counted, most, number, span, table, whole
 
 _MOST = 40
+NARROW = 96
 
 
 class Lateness(Protocol):
@@ -77,6 +78,8 @@ def sum_lines(events: int, sums: Mapping[str, tuple[str, Sum]], width: int) -> l
         Column("appender", least=10), Column("events", right=True), Column("groups", right=True), Column("median late", right=True),
         Column("longest", right=True), Column("waited", right=True), Column("lost", least=12), Column("sink", least=10),
     ]  # fmt: skip
+    if width < NARROW and not whole(width):
+        heads[3], heads[4] = Column("late", right=True), Column("at most", right=True)
     rows = []
     for name, (sink, one) in sums.items():
         lost = ", ".join(f"{number(count)} by {why}" for why, count in one.lost.items())

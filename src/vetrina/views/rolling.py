@@ -66,10 +66,12 @@ def rolling_lines(lane: Lane, zone: tzinfo, pace: Pace, width: int, *, every_fil
         else [*found.files[:10], *found.files[-(MOST_SHOWN - 10) :]]
     )
     narrow = width < NARROW and not whole(width)
-    rows = [_row(one, zone) for one in shown]
+    years = {clocks.local(time, zone).year for one in shown for time in (one.opened, one.closed, one.removed) if time}
+    year = f" {years.pop()}" if narrow and len(years) == 1 else ""
+    rows = [_row(one, zone, "%m-%d %H:%M" if year else "%Y-%m-%d %H:%M") for one in shown]
     heads = [
-        Column("file", least=24 if narrow else 28), Column("opened"), Column("closed"), Column("why"), Column("events", right=True),
-        Column("bytes", right=True), Column("on disk", right=True), Column("removed", least=12 if narrow else 19),
+        Column("file", least=24 if narrow else 28), Column(f"opened{year}"), Column("closed"), Column("why"), Column("events", right=True),
+        Column("bytes", right=True), Column("on disk", right=True), Column("removed by", least=12 if narrow else 19),
     ]  # fmt: skip
     left_out = {"closed", "bytes"} if narrow else set()
     kept = [at for at, head in enumerate(heads) if head.heading not in left_out]
@@ -106,12 +108,12 @@ def policy_words(roll: Roll) -> str:
     )
 
 
-def _row(one: FileRecord, zone: tzinfo) -> list[Span]:
-    show = clocks.by_pattern("%Y-%m-%d %H:%M", zone)
+def _row(one: FileRecord, zone: tzinfo, pattern: str) -> list[Span]:
+    show = clocks.by_pattern(pattern, zone)
     after = span("·", "quiet")
     if one.removed is not None:
         gone = one.removed_by == "overwritten"
-        words = f"overwritten, {number(one.lost)} events lost" if gone else f"{show(one.removed)[:-6]} by {one.removed_by}"
+        words = f"overwritten, {number(one.lost)} events lost" if gone else f"{one.removed_by} {show(one.removed)[:-6]}"
         after = span(words, "bad" if gone else "quiet")
     elif one.lost:
         after = span(f"{number(one.lost)} events emptied out", "bad")
@@ -139,13 +141,11 @@ def _sums(lane: Lane, zone: tzinfo, pace: Pace, width: int) -> list[Line]:
         show = clocks.by_pattern("%a %Y-%m-%d %H:%M", zone)
         shortest = shortest_history(found)
         limited = "" if shortest is not None else f"{'not yet' if _bounded(lane.appender.roll) else 'never'} limited after "
-        lines.append(
-            [
-                Span("  history      "),
-                Span(f"{limited}{show_span(newest - oldest)}", "title"),
-                Span(f"{' at the end' if shortest is not None else ''}, from {show(oldest)} to {show(newest)}"),
-            ]
-        )
+        text = f"{limited}{show_span(newest - oldest)}"
+        rest = f"{' at the end' if shortest is not None else ''}, from {show(oldest)} to {show(newest)}"
+        first, *more = wrapped(text + rest, width - 15)
+        lines.append([Span("  history      "), *first])
+        lines += [[Span(" " * 15), *part] for part in more]
         if shortest is not None:
             lines.append([Span("               "), Span(f"at its shortest {show_span(shortest[0])}, on {show(shortest[1])}")])
         elif _bounded(lane.appender.roll):
@@ -186,6 +186,20 @@ def _busy(lane: Lane, zone: tzinfo, pace: Pace, width: int) -> list[Line]:
 def standing_at(found: FileSimulation, moment: datetime) -> list[FileRecord]:
     """Return the files that stand in the folder at a moment, as far as the names are known that they bore last."""
     return [one for one in found.files if one.opened <= moment and (one.removed is None or one.removed > moment)]
+
+
+def listing_json(lane: Lane, moment: datetime, zone: tzinfo) -> list[dict[str, Any]]:
+    """Return the folder as it would stand at a moment, as data; bytes are null for the open file."""
+    show = clocks.iso(zone)
+    found = []
+    for one in standing_at(lane.simulation, moment):
+        closed = one.closed is not None and one.closed <= moment
+        found.append({
+            "name": one.name if closed else lane.appender.roll.path.text,
+            "bytes": one.disk_bytes if closed else None,
+            "changed": show(one.closed if closed and one.closed else one.opened),
+        })  # fmt: skip
+    return found
 
 
 def listing_lines(lane: Lane, moment: datetime, zone: tzinfo, width: int) -> list[Line]:

@@ -247,26 +247,40 @@ def _row(cells: Sequence[Span], heads: Sequence[Column], widths: list[int], gap:
     return lines
 
 
-_JOINTS = re.compile(r"(?<=[ .:/\\_,;=>-])(?=[^ .:/\\_,;=>-])")
+_JOINTS = re.compile(r"(?<=[/\\_,;=>-])(?=[^/\\_,;=>-])|(?<=[.:])(?=[^.:0-9])")
 
 
 def _folded(text: str, width: int) -> list[str]:
-    """Return a text as lines of at most ``width`` columns, broken after blanks and signs where there are any."""
-    indent = " " * (len(text) - len(text.lstrip(" ")) + 2) if text.startswith(" ") else "  "
-    indent = indent if columns(indent) < width // 2 else ""
-    lines, here = [], ""
-    for piece in _JOINTS.split(text):
-        rest = piece
-        if here.strip() and columns(here) + columns(rest.rstrip()) > width:
-            lines.append(here.rstrip())
-            here = indent
-        while columns(here) + columns(rest.rstrip()) > width:
-            room = max(1, width - columns(here))
-            cut = max((at for at in range(1, len(rest)) if columns(rest[:at]) <= room), default=1)
-            lines.append(here + rest[:cut])
-            here, rest = indent, rest[cut:]
-        here += rest
-    return [*lines, here.rstrip()]
+    """Return a text as lines of at most ``width`` columns: broken at blanks; a word that is too long for a line after signs."""
+    lead = len(text) - len(text.lstrip(" "))
+    indent = " " * (lead + 2 if lead + 2 < width // 2 else 0)
+    lines, here = [], " " * lead
+    for number, word in enumerate(text.strip(" ").split(" ")):
+        blank = " " if number and here.strip() else ""
+        if columns(here) + len(blank) + columns(word) <= width:
+            here += blank + word
+            continue
+        if here.strip() and columns(indent) + columns(word) <= width:
+            lines.append(here)
+            here = indent + word
+            continue
+        here += blank
+        for piece in _JOINTS.split(word):
+            here = _put(piece, here, indent, width, lines)
+    return [*lines, here.rstrip(" ")]
+
+
+def _put(piece: str, here: str, indent: str, width: int, lines: list[str]) -> str:
+    """Put a piece of a word on the line that is being filled, or on further ones; return the line to go on with."""
+    if columns(here) + columns(piece) > width and here.strip():
+        lines.append(here.rstrip(" "))
+        here = indent
+    while columns(here) + columns(piece) > width:
+        room = max(1, width - columns(here))
+        cut = max((at for at in range(1, len(piece)) if columns(piece[:at]) <= room), default=1)
+        lines.append(here + piece[:cut])
+        here, piece = indent, piece[cut:]
+    return here + piece
 
 
 def wrapped(text: str, width: int, indent: int = 0, style: str = "") -> list[Line]:

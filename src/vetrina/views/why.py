@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from vetrina.core.changes.remedies import Other, Remedy
-from vetrina.core.events import Event, filled
+from vetrina.core.events import Event, compact_json, error_text, filled, has_error
 from vetrina.core.explaining import Explanation, Step, verdict_on
 from vetrina.core.levels import NAMES
 from vetrina.core.plan import Plan
@@ -33,6 +33,8 @@ def as_json(
         "level": plan.scale.name(found.severity),
         "severity": found.severity,
         "message": filled(event),
+        "fields": event.fields,
+        "error": error_text(event) or None,
         "verdict": found.verdict,
         "stopped_at": found.stopped_at,
         "deliveries": [{"appender": appender, "via": via} for appender, via in found.deliveries],
@@ -145,6 +147,7 @@ def why_lines(found: Explanation, event: Event, plan: Plan, width: int, to: str 
             span(f"  {found.logger}", "title"),
             Span(f"  {message}"),
         ],
+        *_carried(event, width),
         [],
     ]
     if to is not None:
@@ -178,6 +181,13 @@ def why_lines(found: Explanation, event: Event, plan: Plan, width: int, to: str 
         ]
         lines += _gates(steps, width, 2)
     return lines
+
+
+def _carried(event: Event, width: int) -> list[Line]:
+    """Return the fields and the error that the event carries, as rules may look at them."""
+    parts = [f"fields {compact_json(event.fields)}"] if event.fields else []
+    parts += [f"error {error_text(event)}"] if has_error(event) else []
+    return [[Span("  "), span(part if whole(width) else shorten(safe(part), width - 2), "quiet")] for part in parts]
 
 
 def _gates(steps: list[Step], width: int, indent: int) -> list[Line]:

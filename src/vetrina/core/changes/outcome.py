@@ -261,7 +261,7 @@ def _risks(outcome: Outcome) -> str:
     effects = outcome.effects
     words = []
     if any(one.below for one in outcome.unheard):
-        words.append("the recording holds nothing of what the change lets through, so these counts say too little")
+        words.append("of what the change lets through the recording holds a part not at all, so these counts say too little")
     if effects.twice:
         words.append(f"{counted(sum(effects.twice.values()))} events arrive twice that did not")
     if effects.silenced:

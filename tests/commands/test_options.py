@@ -1,0 +1,183 @@
+"""Every option is obeyed or refused, alone and beside every other one: nothing is accepted and ignored."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Iterator
+from importlib import import_module
+from itertools import combinations
+from pathlib import Path
+from typing import Any
+
+import pytest
+import typer
+from typer.testing import CliRunner
+
+from support import event
+from vetrina.commands import overview
+from vetrina.core.faults import Refused
+
+PLAN = """vetrina: 1
+zone: ${ZONE:-Europe/Rome}
+workdir: /x
+values: {lowest: "${LOWEST:-info}", idle: "x"}
+loggers: {root: {level: warn, to: [desk, book, desk]}, a: "${lowest}", a.b: info, a.b.c: {level: debug}, b: {to: side, climb: false}, off: {enabled: false}}
+appenders:
+  desk: {sink: console, template: "{time} {level} {logger} {message}"}
+  book: {sink: file, path: book.log, floor: "${FLOOR:-all}", template: long, roll: {every: day, at-size: 400 B, rename-to: "b-{period|%j}.{n}.gz", keep: {files: 2}}}
+  side: {sink: file, path: "${SIDE:-side}.log", buffer: {events: 3}}
+templates: {long: "{time} {message|mask} %(password)s {error}"}
+rules: [{drop: {logger: c, level: error}}]
+stages: {live: {loggers: {a: debug}, appenders: {book: {floor: warn}}}, dark: {loggers: {root: {level: error}}}}
+"""
+LAYER = "loggers: {a: trace, b: {level: debug}}\nappenders: {book: {floor: error}, side: {enabled: false}}\n"
+LOG = "".join(
+    f"2026-11-{9 + at % 4:02}T0{at % 7}:12:00.000Z {['info', 'error'][at % 2]} {['a', 'b', 'a.b', 'c'][at % 4]} é{at} x={at % 3}\n"
+    for at in range(24)
+)
+CASES = "vetrina-expect: 1\ncases: [{say: it arrives, event: {logger: a, level: info, message: x}, reaches: book}, {say: not here, event: {logger: b, level: debug, message: y}, avoids: side}]\n"
+EVENTS = [
+    event(["a", "a.b.c", "b", "c"][at % 4], ["debug", "info", "error"][at % 3], f"m{at} {{gate}} password=x",
+          time=f"2026-11-{9 + at % 4:02}T0{at % 7}:12:00Z", fields={"gate": at % 2}, error="Boom: x" if at % 5 == 0 else None)
+    for at in range(40)
+]  # fmt: skip
+READING = {"--stage": ["live"], "--with": ["layer.yaml"], "--env": ["LOWEST=error"], "--env-file": ["some.env"], "--set": ["templates.long='{time} changed {message}'"],
+           "--tune": ["root=debug"]}  # fmt: skip
+COMMANDS: dict[str, tuple[list[str], dict[str, list[str]]]] = {
+    "levels": (["plan.yaml"], READING | {"--set": ["loggers.a.level=trace"]} | {"--under": ["a"], "--depth": ["0"], "--differs": [], "--find": ["b"]}),
+    "resolve": (["plan.yaml"], READING | {"--defaults": [], "--bare": []}),
+    "origin": (["plan.yaml", "loggers.a.level"], {key: READING[key] for key in READING if key not in {"--set", "--tune"}} | {"--set": ["loggers.a.level=warn"], "--tune": ["a=error"], "--unused": []}),
+    "origin:unused": (["plan.yaml", "--unused"], READING),
+    "routes": (["plan.yaml", "week.jsonl"], READING | {"--set": ["appenders.book.floor=error"]} | {"--each": [], "--counts-only": [], "--logger": ["a"], "--level": ["info.."], "--field": ["gate=0"],
+               "--appender": ["book"], "--group-by": ["field", "gate"], "--plot": ["out.svg"], "--fail-on": ["lost-errors"]}),
+    "why": (["plan.yaml", "--logger", "a.b", "--level", "info"], READING | {"--set": ["loggers[a.b].level=warn"], "--tune": ["a.b=error"], "--env": ["FLOOR=fatal"], "--stage": ["live"]} | {"--message": ["m"], "--field": ["gate=1"], "--error": ["Boom"], "--to": ["side"], "--twice": [], "--events": ["week.jsonl"]}),
+    "check": (["plan.yaml", "--events", "week.jsonl"], READING | {"--set": ["loggers.off.enabled=true"], "--env": ["SIDE=/x/public/side"], "--tune": ["a.b=off"], "--all-stages": [], "--probe": [], "--fail-on": ["error"], "--only": ["unseen-logger"], "--skip": ["twice"],
+              "--limit": ["loud-logger.least=5", "--limit", "loud-logger.share=5"], "--sarif": ["out.sarif"], "--junit": ["out.xml"], "--explain": ["unseen-logger"], "--list": []}),
+    "preview": (["plan.yaml", "week.jsonl"], READING | {"--appender": ["book"], "--logger": ["a"], "--level": ["info"], "--first": ["1"], "--remarks": [],
+                "--side-by-side": ["desk", "book"], "--raw": [], "--explain": [], "--zone": ["Asia/Tokyo"], "--template": ["{message}"]}),
+    "preview:template": (["--template", "{time} {message|mask}", "week.jsonl"], READING | {"--appender": ["book"], "--logger": ["a"], "--level": ["info"], "--first": ["1"],
+                         "--remarks": [], "--side-by-side": ["desk", "book"], "--raw": [], "--explain": [], "--zone": ["Asia/Tokyo"]}),
+    "rolling": (["plan.yaml", "week.jsonl"], READING | {"--appender": ["book"], "--ratio": ["0.5"], "--on": ["2026-11-11T12:00"], "--names": [], "--repeat": ["2"], "--scale": ["2"],
+                "--rate": ["a error 1/hour"], "--runs": ["2"], "--seed": ["3"], "--disk": ["300 B"], "--history": ["2 days"]}),
+    "whatif": (["plan.yaml", "week.jsonl", "--tune", "a=debug"], {key: READING[key] for key in READING if key not in {"--set", "--tune"}} | {"--set": ["deliver=once"],
+               "--to-with": ["layer.yaml"], "--to-stage": ["dark"], "--must-show": ["logger=a,level=debug"], "--rate": ["a error 1/minute"], "--repeat": ["3"],
+               "--ratio": ["0.3"], "--note": ["out.md"]}),
+    "compare": (["plan.yaml", "other.yaml"], READING | {"--set": ["appenders.side.path=elsewhere.log"], "--env": ["FLOOR=fatal"], "--by": ["appender"], "--other-stage": ["live"], "--other-with": ["layer.yaml"],
+                "--other-set": ["appenders.book.ceiling=error"], "--other-tune": ["b=error"]}),
+    "apply": (["plan.yaml", "--tune", "b=error", "--yes"], {"--set": ["deliver=once"], "--into": ["new.yaml"], "--in-stage": ["live"], "--dry-run": [],
+              "--stage": ["dark"], "--with": ["layer.yaml"], "--env": ["LOWEST=error"], "--env-file": ["some.env"]}),
+    "expect": (["plan.yaml", "cases.yaml"], READING | {"--set": ["loggers.a.level=off"]} | {"--record": [], "--junit": ["out.xml"]}),
+    "read": (["app.log", "--template", "{time} {level} {logger} {message} {fields}"], {"--plan": ["plan.yaml"], "--appender": ["desk"], "--zone": ["Asia/Tokyo"], "--date": ["2026-11-13"], "--encoding": ["latin-1"],
+             "--default-level": ["warn"], "--logger": ["a"], "--level": ["error"], "--field": ["x=1"], "--since": ["2026-11-10"], "--until": ["2026-11-12"], "--first": ["2"]}
+             | {key: READING[key] for key in READING}),
+    "undo": (["plan.yaml"], {"--all": [], "--list": [], "--dry-run": []}),
+}  # fmt: skip
+ALL: dict[str, list[str]] = {"--json": []}
+EFFECTLESS = {
+    "JSON and pipes are whole": {"--wide"},
+    "a pipe has every file": {"--all"},
+    "it stops everything at the first bad line, and there is none": {"--strict"},
+    "it takes the message from a file in place of the others, and is refused with them": {"--from"},
+    "it begins another candidate; tested with the candidates": {"--or"},
+    "it dials other machines": {"--probe-network"},
+    "the files' bytes stay the same: tested with the pictures": {"--plot"},
+}
+"""Options that this test leaves out, each with the reason."""
+ONCE_EACH = {"--stage", "--with", "--env", "--env-file", "--tune"}
+"""What a plan is read with: tried alone, and `--set` for all of them beside the others; which one wins is tested elsewhere."""
+
+
+MASKED = {
+    "levels": {"--differs beside --under", "--under beside --find", "--differs beside --find"},  # a part of a part
+    "routes": {"--fail-on beside --logger", "--fail-on beside --field"},  # no error is lost in this part
+    "check": {
+        "--all-stages beside --only",
+        "--set beside --only",
+        "--probe beside --only",
+        "--fail-on beside --only",
+        "--limit beside --only",
+        "--skip beside --only",
+    },  # that check finds nothing there
+    "preview": {
+        "--logger beside --appender",
+        "--logger beside --level",
+        "--logger beside --side-by-side",
+        "--remarks beside --set",
+    },
+    "preview:template": {"--logger beside --first", "--logger beside --explain"},  # the first event is of this logger
+    "rolling": {"--repeat beside --on"},  # the folder stands as it does before the second round
+    "apply": {"--stage", "--env", "--env-file"},  # what the plan is read with, where the change does not depend on it
+    "compare": {"--other-stage beside --other-with"},  # the layer says so as well
+    "read": {"--until beside --logger", "--since beside --level", "--until beside --first"},  # a part of a part
+}
+"""What one option hides of another on this data, by command, with the reason."""
+
+
+def setup(folder: Path) -> None:
+    files = {"plan.yaml": PLAN, "other.yaml": PLAN.replace("400 B", "500 B").replace("SIDE:-side", "SIDE:-beside"), "layer.yaml": LAYER, "cases.yaml": CASES, "some.env": "FLOOR=warn\nLOWEST=fatal\nZONE=Asia/Tokyo\n",
+             "week.jsonl": "".join(json.dumps(one) + "\n" for one in EVENTS), "app.log": LOG}  # fmt: skip
+    for name, text in files.items():
+        (folder / name).write_text(text)
+
+
+def call(command: str, words: list[str], folder: Path, monkeypatch: pytest.MonkeyPatch) -> tuple[Any, ...]:
+    """Return all that a call does: exit code, output, files; an exit code of 2 where it is refused."""
+    for old in folder.iterdir():
+        old.unlink()
+    setup(folder)
+    monkeypatch.chdir(folder)
+    if command == "undo":
+        CliRunner().invoke(app_of("apply"), ["plan.yaml", "--tune", "a.b=error", "--yes"])
+        CliRunner().invoke(app_of("apply"), ["plan.yaml", "--tune", "b=error", "--yes"])
+    found = CliRunner().invoke(app_of(command), words)
+    if found.exception is not None and not isinstance(found.exception, SystemExit):
+        assert isinstance(found.exception, Refused), (words, repr(found.exception))
+        return (2, "; ".join(fault.what for fault in found.exception.faults))
+    files = {path.name: hashlib.sha256(path.read_bytes()).hexdigest() for path in sorted(folder.iterdir())}
+    return (found.exit_code, found.stdout, found.stderr, files)
+
+
+def app_of(command: str) -> typer.Typer:
+    """Return the program of one command; what follows a colon names another way to call it."""
+    module = import_module(f"vetrina.commands.{command.partition(':')[0]}")
+    app = typer.Typer(add_completion=False, rich_markup_mode=None, pretty_exceptions_enable=False)
+    app.command(command, cls=getattr(module, "Command", None))(module.run)
+    return app
+
+
+def flags(command: str) -> Iterator[str]:
+    one = typer.main.get_command(app_of(command))
+    for param in one.params:
+        if param.opts[0].startswith("--") and param.name != "help":
+            yield param.opts[0]
+
+
+@pytest.mark.parametrize(
+    "command", [name for name in overview.COMMANDS if name not in {"tour", "receive", "schema", "rehearse"}]
+)
+def test_every_option_is_known_to_this_test(command: str) -> None:
+    base, options = COMMANDS[command]
+    left_out = {flag for some in EFFECTLESS.values() for flag in some}
+
+    assert set(flags(command)) <= set(options) | set(ALL) | left_out | set(base), command
+
+
+@pytest.mark.parametrize("command", COMMANDS)
+def test_every_option_has_an_effect_beside_every_other_or_is_refused(
+    command: str, folder: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    base, own = COMMANDS[command]
+    options = own | ALL
+    alone = {flag: call(command, [*base, flag, *words], folder, monkeypatch) for flag, words in options.items()}
+    nothing = call(command, base, folder, monkeypatch)
+    idle = [flag for flag, result in alone.items() if result == nothing]
+    for one, other in combinations(options, 2):
+        if {one, other} & ONCE_EACH:
+            continue
+        both = call(command, [*base, one, *options[one], other, *options[other]], folder, monkeypatch)
+        if both[0] != 2:
+            idle += [f"{other} beside {one}"] if both == alone[one] else []
+            idle += [f"{one} beside {other}"] if both == alone[other] else []
+
+    assert set(idle) <= MASKED.get(command, set()), "\n".join(sorted(set(idle) - MASKED.get(command, set())))
