@@ -83,7 +83,7 @@ def run(
     assert plans is not None  # noqa: S101  (refused above)
     call = _Call(stage, with_, env, env_file, set_, tune, events, _limits(limit, checks), wanted)
     results = [_check(one, call, all_stages=all_stages, probe=probe, network=probe_network, strict=strict) for one in plans]
-    serious = frozenset(SEVERITIES[: [*SEVERITIES].index(fail_on) + 1])
+    serious = frozenset(SEVERITIES[: [*map(str, SEVERITIES)].index(fail_on) + 1])
     _write(results, checks, wanted, serious, sarif_file, junit_file)
     findings = [finding for one in results for finding in one.findings]
     if json:

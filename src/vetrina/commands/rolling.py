@@ -78,7 +78,7 @@ def run(
 ) -> None:
     """Show which files there will be: when they roll and why, how big they get, what is removed, how far back they reach.
 
-    The simulation starts from an empty folder and touches no file.
+    The simulation starts from an empty folder and touches no file. --json prints JSON Lines, one file appender a line.
 
     \b
     Examples:
@@ -125,7 +125,7 @@ def run(
                 **({"advice": view.advice_json(advice)} if advice else {}),
             }
             listed = {} if moment is None else {"folder": view.listing_json(lane, moment, zone)}
-            document = {**view.as_json(name, lane.simulation, zone), **listed, **extra}
+            document = {**view.as_json(name, lane, zone), **listed, **extra}
             sys.stdout.write(json_text.dumps(document, ensure_ascii=False, separators=(",", ":")) + "\n")
         elif moment is not None:
             lines += [*view.listing_lines(lane, moment, zone, calling.width(wide=wide)), []]

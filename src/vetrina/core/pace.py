@@ -7,7 +7,7 @@ within a hundredth of a day of its bounds.
 from __future__ import annotations
 
 from collections.abc import Mapping
-from datetime import date, datetime, time, timedelta, tzinfo
+from datetime import UTC, date, datetime, time, timedelta, tzinfo
 
 from msgspec import Struct
 
@@ -74,7 +74,7 @@ def seconds_by_day(first: datetime, last: datetime, zone: tzinfo) -> dict[date, 
     here = first
     while here < last:
         day = clocks.local(here, zone).date()
-        end = min(last, datetime.combine(day + A_DAY, time(), tzinfo=zone))
+        end = min(last, datetime.combine(day + A_DAY, time(), tzinfo=zone).astimezone(UTC))  # differences in UTC only
         if end <= here:
             break
         found[day] = (end - here).total_seconds()

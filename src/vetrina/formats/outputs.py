@@ -340,12 +340,18 @@ class StandingFile(msgspec.Struct):
 
 
 class RollingFiles(msgspec.Struct):
-    """One line of `rolling --json`: the files of one appender, in the order of opening; `folder` is there with `--on`."""
+    """One line of `rolling --json`: the files of one appender, in the order of opening; `folder` is there with `--on`.
+
+    `history_limited` tells whether a limit acted, so that the history is one that is kept; `estimated`, that added streams
+    (`--rate`) are in it.
+    """
 
     appender: str
     files: list[RolledFile]
     peak_disk_bytes: int
     history: HistoryKept
+    history_limited: bool
+    estimated: bool
     folder: list[StandingFile] = []
 
 

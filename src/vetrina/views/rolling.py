@@ -22,8 +22,9 @@ NARROW = 96
 _DAYS = ["Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"]
 
 
-def as_json(name: str, found: FileSimulation, zone: tzinfo) -> dict[str, Any]:
+def as_json(name: str, lane: Lane, zone: tzinfo) -> dict[str, Any]:
     """Return one line of `rolling --json`."""
+    found = lane.simulation
     show = clocks.iso(zone)
 
     def shown(time: datetime | None) -> str | None:
@@ -49,6 +50,8 @@ def as_json(name: str, found: FileSimulation, zone: tzinfo) -> dict[str, Any]:
         ],
         "peak_disk_bytes": found.peak,
         "history": {"from": shown(oldest), "to": shown(newest)},
+        "history_limited": any(one.removed is not None for one in found.files),
+        "estimated": lane.streamed,
     }
 
 
@@ -130,11 +133,12 @@ def _sums(lane: Lane, zone: tzinfo, pace: Pace, width: int) -> list[Line]:
     oldest, newest = found.history()
     on_disk = [one for one in found.files if one.removed is None]
     lost = sum(one.lost for one in found.files)
+    mark = "~" if lane.streamed else ""
     lines: list[Line] = [
         [
             Span("  peak disk    "),
-            Span(show_size(found.peak), "title"),
-            Span(f"; at the end {show_size(sum(one.disk_bytes for one in on_disk))} in {counted(len(on_disk), 'file')}"),
+            Span(f"{mark}{show_size(found.peak)}", "title"),
+            Span(f"; at the end {mark}{show_size(sum(one.disk_bytes for one in on_disk))} in {counted(len(on_disk), 'file')}"),
         ],
     ]
     if oldest is not None and newest is not None:
@@ -170,17 +174,18 @@ def _busy(lane: Lane, zone: tzinfo, pace: Pace, width: int) -> list[Line]:
         day = clocks.local(hour, zone).date()
         sizes[day] = sizes.get(day, 0) + size
     a_day = pace.a_day(sum(sizes.values()), sizes)
-    words = "not known" if a_day is None else f"{pace.about}{show_size(a_day)}"
+    mark = "~" if lane.streamed else ""
+    words = "not known" if a_day is None else f"{pace.about}{mark}{show_size(a_day)}"
     weekdays: dict[int, list[float]] = {}
     for day in pace.days if len(pace.days) > 1 else ():
         weekdays.setdefault(day.weekday(), []).append(sizes.get(day, 0))
     means = ", ".join(f"{_DAYS[day]} {show_size(sum(some) / len(some))}" for day, some in sorted(weekdays.items()))
     average = f" (average of each: {means})" if len(pace.days) > len(weekdays) else f" ({means})" if means else ""
-    text = f"{words}, {pace.words()}{average}"
+    text = f"{words}, {pace.words()}{average}" + ("; ~ holds added streams (--rate), which nobody recorded" if mark else "")
     busiest, (count, size) = max(lane.hours.items(), key=lambda one: (one[1][1], one[0]))
     hour_shown = clocks.by_pattern("%a %Y-%m-%d %H:00", zone)(busiest)
     by_day = [[Span("  bytes a day  " if not at else " " * 15), *line] for at, line in enumerate(wrapped(text, width - 15))]
-    return [*by_day, [Span(f"  busiest hour {hour_shown}: {counted(count, 'event')}, {show_size(size)}")]]
+    return [*by_day, [Span(f"  busiest hour {hour_shown}: {mark}{counted(count, 'event')}, {mark}{show_size(size)}")]]
 
 
 def standing_at(found: FileSimulation, moment: datetime) -> list[FileRecord]:

@@ -25,7 +25,10 @@ MakePacker = Callable[[str], Packer]
 
 
 class Lane(Struct):
-    """One file appender: its simulation, how its events are measured, and its traffic by hour."""
+    """One file appender: its simulation, how its events are measured, and its traffic by hour.
+
+    ``streamed`` tells that added streams are in it, of which no event is recorded.
+    """
 
     appender: Appender
     simulation: FileSimulation
@@ -36,6 +39,7 @@ class Lane(Struct):
     hours: dict[datetime, list[int]] = {}
     levels: dict[int, list[int]] = {}
     hour: list[int] | None = None
+    streamed: bool = False
 
 
 Reached = tuple[Lane, int, Measure]
@@ -141,6 +145,8 @@ class Rolling:
                 lane.appender.name: one.size if one.size is not None else _mean(means.get(lane.appender.name, {}), one.severity)
                 for lane, _ in reached
             }
+            for lane, _ in reached:
+                lane.streamed = True
             fed.append((one, reached, sizes))
         self._feeder = StreamFeeder(fed)
 

@@ -1,0 +1,141 @@
+"""What a day is worked out from; what a change opens that nobody recorded; sums that are not mixed."""
+
+from __future__ import annotations
+
+from datetime import UTC, date, datetime, timedelta
+from typing import Any
+from zoneinfo import ZoneInfo
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from plans import in_force
+from vetrina.core.changes.effects import Comparison
+from vetrina.core.changes.outcome import Kept, Outcome, unheard, verdict
+from vetrina.core.events import Event
+from vetrina.core.pace import pace_of, seconds_by_day
+from vetrina.core.rolling.traffic_models import Stream
+from vetrina.core.routing import Router
+
+ROME = ZoneInfo("Europe/Rome")
+START = datetime(2026, 3, 27, 23, tzinfo=UTC)  # midnight in Rome; the night of the 29th has an hour less
+
+
+@pytest.mark.parametrize(
+    "first, hours, days, words",
+    [
+        (0, 0, 0, "the recording has no length"),
+        (0, 1 / 6, 0, "at this recording's pace, 10 minutes long"),
+        (6, 30, 0, "at this recording's pace, 1 day 6 hours long"),
+        (0, 24, 1, "in its one whole day, Sat 2026-03-28"),
+        (0, 23.9, 1, "in its one whole day, Sat 2026-03-28"),
+        (0, 47, 2, "on average over its 2 whole days"),
+        (0.3, 46.6, 1, "in its one whole day, Sun 2026-03-29"),
+        (12, 24 * 6, 5, "on average over its 5 whole days"),
+    ],
+)
+def test_a_day_is_whole_or_extrapolated_and_says_so(first: float, hours: float, days: int, words: str) -> None:
+    begun = START + timedelta(hours=first)
+    pace = pace_of(begun, begun + timedelta(hours=hours), ROME)
+
+    assert (len(pace.days), pace.words()) == (days, words)
+    assert pace.about == ("" if days else "about ")
+
+
+@given(st.integers(1, 86_400), st.integers(0, 10**12))
+def test_a_short_recording_is_extrapolated_and_never_shown_as_it_is(seconds: int, size: int) -> None:
+    pace = pace_of(START + timedelta(hours=3), START + timedelta(hours=3, seconds=seconds), UTC)
+    a_day = pace.a_day(size, {})
+
+    assert a_day is not None
+    assert abs(a_day - size * 86_400 / seconds) <= 1 or pace.days
+
+
+@given(st.integers(-(10**6), 10**6), st.integers(1, 10**6))
+def test_the_seconds_of_all_days_are_those_between(begun: int, length: int) -> None:
+    first = START + timedelta(seconds=begun)
+    found = seconds_by_day(first, first + timedelta(seconds=length), ROME)
+
+    assert sum(found.values()) == length
+    assert found.get(date(2026, 3, 29), 0) <= 23 * 3600
+
+
+VENDOR = """vetrina: 1
+loggers: {root: {level: warn, to: [book, desk]}, vendor: warn, vendor.store: info, vendor.none: {note: never seen}}
+appenders:
+  book: {sink: file, path: b.log, template: "{message}"}
+  desk: {sink: console, template: "{message}{message}"}
+"""
+
+
+def outcome(tunes: str, events: list[Event], streams: tuple[Stream, ...] = ()) -> Outcome:
+    from vetrina.core.in_force import TuneOption
+    from vetrina.core.nodes import Source
+
+    before = in_force(VENDOR)
+    options = tuple(
+        TuneOption(one, one.partition("=")[0], one.partition("=")[2], Source(one, "option")) for one in tunes.split()
+    )
+    after = in_force(VENDOR, tunes=options)
+    comparison = Comparison(Router(before.plan), Router(after.plan))
+    for event in events:
+        comparison._count(event)
+    effects = comparison.result(streams)
+    told = unheard(Router(before.plan), Router(after.plan), effects)
+    return Outcome((tunes,), effects, (), told, (), (), (), (), {"book": "file", "desk": "console"})
+
+
+def made(logger: str, level: str, at: int = 0) -> Event:
+    return Event(START + timedelta(seconds=at), level, logger, "0123456789")
+
+
+@pytest.mark.parametrize(
+    "tunes, events, told",
+    [
+        ("vendor=info", [made("vendor.store.x", "info"), made("vendor.pay", "warn")], [("vendor", 9, 10, True)]),
+        ("vendor=info", [made("vendor.store.x", "info")], [("vendor", 9, 10, True)]),
+        ("vendor=info", [made("vendor.pay", "info"), made("vendor.door", "error")], [("vendor.none", 9, 10, True), ("vendor.door", 9, 10, False)]),
+        ("vendor=info vendor.none=off", [made("vendor.pay", "debug")], []),
+        ("vendor=error", [made("vendor.pay", "warn")], []),
+        ("root=debug", [made("vendor.store.x", "debug")], [("root", 5, 10, True)]),
+    ],
+)  # fmt: skip
+def test_what_is_unheard_is_decided_for_what_the_change_opens(tunes: str, events: list[Event], told: list[Any]) -> None:
+    found = outcome(tunes, events).unheard
+
+    assert [(one.logger, one.low, one.high, one.below) for one in found] == told
+
+
+def test_ten_minutes_are_no_day_and_a_console_is_no_disk() -> None:
+    found = outcome("vendor=info", [made("vendor.pay", "info", at) for at in range(0, 601, 60)])
+    _, costs, _ = verdict(found)
+
+    assert found.added_a_day == {"file": 11 * 11 * 144, "console": 11 * 21 * 144}
+    assert costs == (
+        "In files that is about 17.0 KiB a day more, at this recording's pace, 10 minutes long, and apart from them about console 32.5 KiB more; "
+        "no file rolls differently."
+    )
+
+
+def test_a_stream_counts_by_day_and_is_marked_also_where_nothing_is_recorded() -> None:
+    stream = (Stream("vendor.pay", 9, 1.0, 10),)
+    alone = outcome("vendor=info", [], stream).effects
+    beside = outcome("vendor=info", [made("vendor.pay", "info"), made("vendor.pay", "info", 2 * 86_400)], stream).effects
+
+    assert (alone.streamed, alone.appenders["book"].after.events, len(alone.pace.days)) == (86_400, 86_400, 1)
+    assert (beside.streamed, beside.appenders["book"].after.events) == (172_800, 172_802)
+    assert [(one.after.events, one.after.estimated) for (_, name), one in sorted(beside.days.items()) if name == "book"] == [
+        (3601, True),
+        (86_400, True),
+        (82_801, True),
+    ]
+    assert not beside.appenders["book"].before.estimated
+
+
+@pytest.mark.parametrize(
+    "removed, bounded, words",
+    [(3, True, "2 days"), (0, True, "not yet limited after 2 days"), (0, False, "never limited after 2 days")],
+)
+def test_the_length_of_a_recording_is_no_history(removed: int, bounded: bool, words: str) -> None:
+    assert Kept(4, 100, timedelta(2), removed, bounded).words() == words
