@@ -28,11 +28,11 @@ START = datetime(2026, 3, 27, 23, tzinfo=UTC)  # midnight in Rome; the night of 
         (0, 0, 0, "the recording has no length"),
         (0, 1 / 6, 0, "at this recording's pace, 10 minutes long"),
         (6, 30, 0, "at this recording's pace, 1 day 6 hours long"),
-        (0, 24, 1, "in its one whole day, Sat 2026-03-28"),
-        (0, 23.9, 1, "in its one whole day, Sat 2026-03-28"),
-        (0, 47, 2, "on average over its 2 whole days"),
-        (0.3, 46.6, 1, "in its one whole day, Sun 2026-03-29"),
-        (12, 24 * 6, 5, "on average over its 5 whole days"),
+        (0, 24, 1, "in the recording's one whole day, Sat 2026-03-28"),
+        (0, 23.9, 1, "in the recording's one whole day, Sat 2026-03-28"),
+        (0, 47, 2, "on average over the recording's 2 whole days"),
+        (0.3, 46.6, 1, "in the recording's one whole day, Sun 2026-03-29"),
+        (12, 24 * 6, 5, "on average over the recording's 5 whole days"),
     ],
 )
 def test_a_day_is_whole_or_extrapolated_and_says_so(first: float, hours: float, days: int, words: str) -> None:

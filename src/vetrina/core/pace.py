@@ -45,8 +45,8 @@ class Pace(Struct, frozen=True):
         if not self.days:
             return f"at this recording's pace, {show_span(self.span)} long"
         if len(self.days) == 1:
-            return f"in its one whole day, {self.days[0]:%a %Y-%m-%d}"
-        return f"on average over its {len(self.days)} whole days"
+            return f"in the recording's one whole day, {self.days[0]:%a %Y-%m-%d}"
+        return f"on average over the recording's {len(self.days)} whole days"
 
 
 def pace_of(first: datetime | None, last: datetime | None, zone: tzinfo) -> Pace:

@@ -70,11 +70,11 @@ def rolling_lines(lane: Lane, zone: tzinfo, pace: Pace, width: int, *, every_fil
     )
     narrow = width < NARROW and not whole(width)
     years = {clocks.local(time, zone).year for one in shown for time in (one.opened, one.closed, one.removed) if time}
-    year = f" {years.pop()}" if narrow and len(years) == 1 else ""
+    year = f" {years.pop()}" if len(years) == 1 and not whole(width) else ""
     rows = [_row(one, zone, "%m-%d %H:%M" if year else "%Y-%m-%d %H:%M") for one in shown]
     heads = [
         Column("file", least=24 if narrow else 28), Column(f"opened{year}"), Column("closed"), Column("why"), Column("events", right=True),
-        Column("bytes", right=True), Column("on disk", right=True), Column("removed by", least=12 if narrow else 19),
+        Column("bytes", right=True), Column("on disk", right=True), Column("removed by", least=12),
     ]  # fmt: skip
     left_out = {"closed", "bytes"} if narrow else set()
     kept = [at for at, head in enumerate(heads) if head.heading not in left_out]
