@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import sys
 from datetime import UTC, datetime
 from pathlib import Path
@@ -18,7 +19,7 @@ from vetrina.core.in_force import InForce, SetOption, TuneOption, parse_path
 from vetrina.core.nodes import synthetic
 from vetrina.formats import undo_records as undo
 from vetrina.formats.plans import read_in_force
-from vetrina.formats.safe_files import locked, replace_file, sweep
+from vetrina.formats.safe_files import locked, refuse_unwritable, replace_file, sweep
 from vetrina.views import changes as view
 
 NEW_LAYER = "vetrina: 1\n"
@@ -59,8 +60,10 @@ def run(
     if into is not None and in_stage:
         raise refuse("--into and --in-stage exclude each other", fix="give one of them", where="apply")
     calling.exclude("--dry-run", dry_run, {"--yes": yes})
-    work = _Work(plan, stage, with_, env, env_file, into)
-    with locked(plan.absolute().parent):
+    with locked(
+        *(Path(os.path.realpath(path)).parent for path in (plan, *with_, *([into] if into else []))), plan.absolute().parent
+    ):
+        work = _Work(plan, stage, with_, env, env_file, into)
         before, after = work.both(set_, tune)
         target = Target("layer", str(into)) if into else Target("stage", in_stage) if in_stage else None
         texts, places = work.spliced(after, target)
@@ -77,9 +80,12 @@ def run(
             calling.print_lines(view.diff_lines(diffs, places, changed_lines(before, after)))
         wanted = bool(changed) and not dry_run and (yes or _asked(as_json=json))
         if wanted:
-            files = [undo.Version(name, None if name in work.new else work.boms.get(name, "") + work.texts[name], work.boms.get(name, "") + text)
-                     for name, text in changed.items()]  # fmt: skip
-            _write(plan, undo.Step(datetime.now(tz=UTC).isoformat(timespec="seconds"), words, files))
+            files = [
+                undo.Version(undo.named_in(plan, Path(name)), work.before(name), work.boms.get(name, "") + text)
+                for name, text in changed.items()
+            ]
+            now = datetime.now(tz=UTC).isoformat(timespec="seconds")
+            _write(plan, undo.Step(now, words, files, undo.folder_id(plan)), list(map(Path, changed)))
             work.verify(after, {})
         if json:
             calling.print_json(view.applied_json(diffs, places, applied=wanted))
@@ -102,13 +108,20 @@ def _asked(*, as_json: bool) -> bool:
     return bool(typer.confirm("Write this?", err=True))
 
 
-def _write(plan: Path, step: undo.Step) -> None:
-    for path in (plan, undo.record_path(plan), *(Path(one.file) for one in step.files)):
+def _write(plan: Path, step: undo.Step, paths: list[Path]) -> None:
+    """Write the record, then the files: what was read must be what is replaced, also after a question that waited."""
+    for path in (plan, undo.record_path(plan), *paths):
         sweep(path)
+    for path, one in zip(paths, step.files, strict=True):
+        refuse_unwritable(path)
+        if undo.read_text(path) != one.before:
+            raise refuse(
+                "the file has been edited meanwhile", "what was read is not what is there now", "call again", where=str(path)
+            )
     record = undo.read_record(plan)
     undo.write_record(plan, undo.Record(undo.VERSION, [*record.steps, step]))
-    for one in step.files:
-        replace_file(Path(one.file), one.after.encode(), like=plan)
+    for path, one in zip(paths, step.files, strict=True):
+        replace_file(path, one.after.encode(), like=plan, was=None if one.before is None else one.before.encode())
 
 
 class _Work:
@@ -131,6 +144,10 @@ class _Work:
                 bare = text.removeprefix("\ufeff")
                 self.boms[str(path)] = text[: len(text) - len(bare)]
                 self.texts[str(path)] = bare
+
+    def before(self, name: str) -> str | None:
+        """Return a file's text as it was read, None for one that is new."""
+        return None if name in self.new else self.boms.get(name, "") + self.texts[name]
 
     def _read(self, texts: dict[str, str], sets: list[str], tunes: list[str]) -> InForce:
         return read_in_force(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import sys
 from pathlib import Path
 from typing import Annotated
@@ -20,6 +21,7 @@ def run(
     all_: Annotated[bool, typer.Option("--all", help="Take back every applied change, the last first.")] = False,
     list_: Annotated[bool, typer.Option("--list", help="Show what can be taken back.")] = False,
     dry_run: Annotated[bool, typer.Option("--dry-run", help="Show the diff and write nothing.")] = False,
+    yes: Annotated[bool, typer.Option("--yes", help="Do not ask about files outside the plan's folder.")] = False,
     json: calling.JsonOption = False,
 ) -> None:
     """Take back the last change that vetrina apply wrote; edits made since elsewhere in the file are kept.
@@ -32,11 +34,13 @@ def run(
     """  # noqa: D301
     if list_:
         calling.only_beside("--list", "--json")
-    with locked(plan.absolute().parent):
+    calling.exclude("--dry-run", dry_run, {"--yes": yes})
+    if list_:
+        _show_list(undo.read_record(plan), as_json=json)
+        return
+    named = [undo.file_of(plan, step, one)[0] for step in undo.read_record(plan).steps for one in step.files]
+    with locked(plan.absolute().parent, *(Path(os.path.realpath(path)).parent for path in (plan, *named))):
         record = undo.read_record(plan)
-        if list_:
-            _show_list(record, as_json=json)
-            return
         if not record.steps:
             raise refuse(
                 "there is nothing to take back",
@@ -45,14 +49,11 @@ def run(
                 where=str(plan),
             )
         steps = record.steps[::-1] if all_ else record.steps[-1:]
-        before, after = _texts(steps)
-        diffs = {name: undo.difference(name, before[name], text) for name, text in after.items()}
+        before, after = _texts(plan, steps)
+        diffs = {str(path): undo.difference(str(path), before[path], text) for path, text in after.items()}
         if not dry_run:
-            for name, text in after.items():
-                if text is None:
-                    remove_file(Path(name))
-                elif text != before[name]:
-                    replace_file(Path(name), text.encode())
+            _ask_about_others(plan, steps, yes=yes, as_json=json)
+            _take_back(before, after)
             undo.write_record(plan, undo.Record(undo.VERSION, record.steps[: len(record.steps) - len(steps)]))
     if json:
         calling.print_json(view.undone_json(diffs, steps, undone=not dry_run))
@@ -63,16 +64,46 @@ def run(
     calling.remark([f"{words}: {' '.join(word for step in steps for word in step.words)}"])
 
 
-def _texts(steps: list[undo.Step]) -> tuple[dict[str, str | None], dict[str, str | None]]:
+_Texts = dict[Path, str | None]
+
+
+def _texts(plan: Path, steps: list[undo.Step]) -> tuple[_Texts, _Texts]:
     """Return the files' texts as they are, and with the steps taken back; None where there is no file."""
-    before: dict[str, str | None] = {}
-    after: dict[str, str | None] = {}
+    before: _Texts = {}
+    after: _Texts = {}
     for step in steps:
         for one in step.files:
-            now = after[one.file] if one.file in after else undo.read_text(Path(one.file))
-            before.setdefault(one.file, now)
-            after[one.file] = undo.taken_back(one, now)
+            path, _ = undo.file_of(plan, step, one)
+            now = after[path] if path in after else undo.read_text(path)
+            before.setdefault(path, now)
+            after[path] = undo.taken_back(one, now)
     return before, after
+
+
+def _ask_about_others(plan: Path, steps: list[undo.Step], *, yes: bool, as_json: bool) -> None:
+    """Ask before a file outside the plan's folder is touched; where nobody can be asked, --yes has to say it."""
+    found = {path: None for step in steps for one in step.files for path, outside in [undo.file_of(plan, step, one)] if outside}
+    if not found or yes:
+        return
+    names = ", ".join(map(str, found))
+    if as_json or not sys.stdin.isatty():
+        raise refuse(
+            "nothing was taken back: nobody can be asked here",
+            f"{names} lies outside the plan's folder",
+            "say --yes, or --dry-run to look only",
+            where="undo",
+        )
+    if not typer.confirm(f"Take the change back in {names} as well?", err=True):
+        raise refuse("nothing was taken back", where="undo")
+
+
+def _take_back(before: _Texts, after: _Texts) -> None:
+    for path, text in after.items():
+        old = before[path]
+        if text is None:
+            remove_file(path)
+        elif text != old:
+            replace_file(path, text.encode(), was=None if old is None else old.encode())
 
 
 def _show_list(record: undo.Record, *, as_json: bool) -> None:

@@ -22,6 +22,8 @@ from vetrina.formats.json_documents import read_json
 LARGEST = 64 << 20
 DEEPEST = 100
 MOST_NODES = 4_000_000
+_HOPELESS_DEPTH = 2000
+_BRACKETS = re.compile(r"[\[\]{}]")
 _CORE = "tag:yaml.org,2002:"
 _STARTS = {yaml.SequenceStartEvent, yaml.MappingStartEvent}
 _OUTER = {yaml.StreamStartEvent, yaml.StreamEndEvent, yaml.DocumentEndEvent}
@@ -86,11 +88,25 @@ def read_document(text: str, source: Source, report: Callable[[Fault], None]) ->
 
     What can be told beside others (duplicate keys, unknown tags) goes to ``report``.
     """
+    _refuse_depth(text, source.name)
     if text.lstrip(" \t\r\n")[:1] in {"{", "["}:
         found = read_json(text, source, DEEPEST, lambda key, first: report(duplicate_key(key, first)))
         if found is not None:
             return found
     return _Composer(text, source, report).compose()
+
+
+def _refuse_depth(text: str, name: str) -> None:
+    """Refuse a text whose brackets alone nest far too deep, before a parser whose time grows with the square of that."""
+    if text.count("[") + text.count("{") <= _HOPELESS_DEPTH:
+        return
+    depth = 0
+    for found in _BRACKETS.finditer(text):
+        depth += 1 if found.group() in "[{" else -1 if depth else 0
+        if depth > _HOPELESS_DEPTH:
+            line = text.count("\n", 0, found.start()) + 1
+            column = found.start() - text.rfind("\n", 0, found.start())
+            raise unreadable(name, f"the document is nested more than {DEEPEST} deep", "no plan needs that", "", line, column)
 
 
 def duplicate_key(key: Scalar, first: Scalar) -> Fault:
@@ -268,6 +284,10 @@ class _Composer:
             before = next((at for at in range(line - 1, max(0, line - 4), -1) if self._line(at).strip()), 0)
             if _template_in(self._line(before)) is not None:  # the parser notices on the line after it
                 line, column, here = before, len(self._line(before).partition(":")[0]) + 3, self._line(before)
+        if "nesting depth" in problem:
+            return unreadable(
+                self._source.name, f"the document is nested more than {DEEPEST} deep", "no plan needs that", "", line, column
+            )
         if "quoted scalar" in (error.context or "") and error.context_mark:  # where it begins, not where the text ends
             line, column = error.context_mark.line + 1, error.context_mark.column + 1
         what, fix = _in_our_words(here, problem)

@@ -6,6 +6,7 @@ import glob
 import os
 import stat
 import tempfile
+import time
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path
@@ -13,30 +14,38 @@ from pathlib import Path
 from vetrina.core.faults import Refused, refuse
 
 
-def replace_file(path: Path, data: bytes, *, like: Path | None = None) -> None:
+def replace_file(
+    path: Path, data: bytes, *, like: Path | None = None, was: bytes | None = None, writable: bool = False
+) -> None:
     """Put ``data`` in the place of a file, which keeps its mode and owner; raise Refused with what is in the way.
 
-    A symbolic link keeps pointing where it does. ``like`` names the file whose mode and owner a new file takes.
+    A symbolic link keeps pointing where it does; of several hard links this one alone gets the new text. ``like`` names
+    the file whose mode and owner a new file takes, ``writable`` lets its owner write it whatever that mode is. With
+    ``was`` the file must still hold just that: an edit made meanwhile is not lost.
     """
     target = Path(os.path.realpath(path))
     model = target if target.exists() else like
-    if target.exists() and not os.access(target, os.W_OK):
-        raise refuse(
-            "the file may not be written",
-            "its permissions are in the way",
-            "change them, or name another file",
-            where=str(path),
-        )
+    refuse_unwritable(path)
     beside = None
     try:
-        handle, name = tempfile.mkstemp(prefix=f".{target.name[:100]}.", suffix=".new", dir=target.parent)
+        handle, name = tempfile.mkstemp(prefix=_BESIDE.format(target.name[:100]), suffix=".new", dir=target.parent)
         beside = Path(name)
         with os.fdopen(handle, "wb") as file:
             file.write(data)
             file.flush()
             if model is not None:
                 _take_after(file.fileno(), model)
+            if writable:
+                os.fchmod(file.fileno(), stat.S_IMODE(os.fstat(file.fileno()).st_mode) | stat.S_IWUSR | stat.S_IRUSR)
             os.fsync(file.fileno())
+        if was is not None and target.read_bytes() != was:
+            beside.unlink()
+            raise refuse(
+                "the file has been edited meanwhile",
+                "what was read is not what is there now; nothing was written",
+                "call again",
+                where=str(path),
+            )
         beside.replace(target)
         _sync_folder(target.parent)
     except OSError as error:
@@ -46,10 +55,26 @@ def replace_file(path: Path, data: bytes, *, like: Path | None = None) -> None:
         raise cannot_write(path, error) from None
 
 
+_BESIDE = ".{}.vetrina-"
+"""What the name of a file begins with that is written beside another one."""
+
+
+def refuse_unwritable(path: Path) -> None:
+    """Raise Refused for a file that is there and may not be written."""
+    target = Path(os.path.realpath(path))
+    if target.exists() and not os.access(target, os.W_OK):
+        raise refuse(
+            "the file may not be written",
+            "its permissions are in the way",
+            "change them, or name another file",
+            where=str(path),
+        )
+
+
 def sweep(path: Path) -> None:
     """Remove what a killed writer of this file left beside it; call it with the folder locked."""
     target = Path(os.path.realpath(path))
-    for left in target.parent.glob(f".{glob.escape(target.name[:100])}.*.new"):
+    for left in target.parent.glob(f"{glob.escape(_BESIDE.format(target.name[:100]))}????????.new"):
         with suppress(OSError):
             left.unlink()
 
@@ -86,22 +111,64 @@ def _sync_folder(folder: Path) -> None:
         os.close(handle)
 
 
+_PATIENCE = 5.0
+_PAUSE = 0.02
+
+
 @contextmanager
-def locked(folder: Path) -> Iterator[None]:
-    """Hold a folder's lock; raise Refused when another writer holds it. A killed holder leaves none behind."""
+def locked(*folders: Path) -> Iterator[None]:
+    """Hold the locks of the folders in which files are written; wait shortly for another writer, then raise Refused.
+
+    A folder is what it really is (links are followed), and named twice it is locked once; all writers take their locks in one
+    order, so that none waits for another for ever. A killed holder leaves no lock behind.
+    """
     import fcntl  # noqa: PLC0415  (not everywhere, and only for writers)
 
+    handles: dict[tuple[int, int], tuple[int, Path]] = {}
     try:
-        handle = os.open(folder, os.O_RDONLY)
-    except OSError as error:
-        raise cannot_write(folder, error) from None
-    try:
-        try:
-            fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
-        except BlockingIOError:
-            raise refuse(
-                "another command is writing here", fix="wait until it has ended, then call again", where=str(folder)
-            ) from None
+        for folder in folders:
+            real = Path(os.path.realpath(folder))
+            try:
+                handle = os.open(real, os.O_RDONLY)
+            except OSError as error:
+                raise cannot_write(folder, error) from None
+            status = os.fstat(handle)
+            other = handles.setdefault((status.st_dev, status.st_ino), (handle, folder))
+            if other[0] != handle:
+                os.close(handle)
+        until = time.monotonic() + _PATIENCE
+        for _, (handle, folder) in sorted(handles.items()):
+            while True:
+                try:
+                    fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
+                    break
+                except BlockingIOError:
+                    if time.monotonic() > until:
+                        why = _holder(handle)
+                        raise refuse(
+                            "another command is writing here",
+                            why,
+                            "wait until it has ended, then call again",
+                            where=str(folder),
+                        ) from None
+                    time.sleep(_PAUSE)
         yield
     finally:
-        os.close(handle)
+        for handle, _ in handles.values():
+            os.close(handle)
+
+
+def _holder(handle: int) -> str:
+    """Return who holds the lock of an open folder, as far as this system tells."""
+    inode = str(os.fstat(handle).st_ino)
+    try:
+        for line in Path("/proc/locks").read_text(encoding="ascii").splitlines():
+            words = line.split()
+            if len(words) > 5 and words[1] == "FLOCK" and words[5].rpartition(":")[2] == inode:
+                command = (
+                    Path(f"/proc/{int(words[4])}/cmdline").read_bytes().replace(b"\0", b" ").decode(errors="replace").strip()
+                )
+                return f"process {words[4]} holds it: {command[:120]}"
+    except (OSError, ValueError):
+        pass
+    return ""

@@ -6,6 +6,7 @@ holds the old text, the new one, or has been edited since is seen from the file 
 
 from __future__ import annotations
 
+import os
 from difflib import SequenceMatcher
 from itertools import pairwise
 from pathlib import Path
@@ -16,12 +17,12 @@ from msgspec import Struct
 from vetrina.core.faults import refuse
 from vetrina.formats.safe_files import remove_file, replace_file
 
-VERSION = 1
+VERSION = 2
 _BOM = "\ufeff"
 
 
 class Version(Struct):
-    """One file of a step: its name as given, its text before (None: it was not there) and after."""
+    """One file of a step: where it is, from the record's folder on; its text before (None: it was not there) and after."""
 
     file: str
     before: str | None
@@ -29,11 +30,12 @@ class Version(Struct):
 
 
 class Step(Struct):
-    """One change: when, by which options, and the files it wrote."""
+    """One change: when, by which options, the files it wrote, and the device and inode of the record's folder then."""
 
     time: str
     words: list[str]
     files: list[Version]
+    folder: tuple[int, int] = (0, 0)
 
 
 class Record(Struct):
@@ -51,6 +53,13 @@ def record_path(plan: Path) -> Path:
 def read_record(plan: Path) -> Record:
     """Return a plan's record, an empty one where there is none; raise Refused for one that is damaged."""
     path = record_path(plan)
+    if path.is_symlink():
+        raise refuse(
+            "the undo record is a link",
+            "a record may lie beside its plan only",
+            "look where it points; remove it",
+            where=str(path),
+        )
     try:
         data = path.read_bytes()
     except FileNotFoundError:
@@ -68,11 +77,40 @@ def read_record(plan: Path) -> Record:
     return record
 
 
+def named_in(plan: Path, file: Path) -> str:
+    """Return how a record beside a plan names a file: from its own folder on."""
+    return os.path.relpath(file.absolute(), plan.parent.absolute())
+
+
+def folder_id(plan: Path) -> tuple[int, int]:
+    """Return the device and inode of the folder that a plan's record lies in."""
+    status = plan.absolute().parent.stat()
+    return (status.st_dev, status.st_ino)
+
+
+def file_of(plan: Path, step: Step, version: Version) -> tuple[Path, bool]:
+    """Return a file that a step names, and whether it lies outside the record's folder.
+
+    Raise Refused for a name that no record of this folder holds: an absolute one, or one that leads out of a folder in
+    which the record was not written (it was copied, or planted).
+    """
+    inside = os.path.normpath(version.file)
+    outside = inside.startswith("..")
+    if Path(version.file).is_absolute() or "\0" in version.file or (outside and step.folder != folder_id(plan)):
+        raise refuse(
+            "the undo record names a file that it may not name",
+            f"{version.file[:200]} lies outside the folder, and the record was not written here",
+            "put the change back by hand; vetrina undo --list shows what was there",
+            where=str(record_path(plan)),
+        )
+    return plan.parent / inside, outside
+
+
 def write_record(plan: Path, record: Record) -> None:
     """Write a plan's record, or remove it where nothing is left to take back."""
     path = record_path(plan)
     if record.steps:
-        replace_file(path, msgspec.json.format(msgspec.json.encode(record), indent=1), like=plan)
+        replace_file(path, msgspec.json.format(msgspec.json.encode(record), indent=1), like=plan, writable=True)
     else:
         remove_file(path)
 

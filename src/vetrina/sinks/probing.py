@@ -13,6 +13,10 @@ from vetrina.core.checks._check import HostFacts, PathFacts
 from vetrina.core.plan import Appender, Plan
 
 _PATIENCE = 2.0
+_NOTHING_FOREIGN = (
+    "--no-pager", "--no-optional-locks", "-c", "core.fsmonitor=false", "-c", f"core.hooksPath={os.devnull}", "-c", "core.askPass=",
+    "-c", "core.sshCommand=false", "-c", "credential.helper=", "-c", "diff.external=", "-c", "protocol.allow=never",
+)  # fmt: skip
 _PORTS = {"http": 80, "https": 443}
 
 
@@ -41,11 +45,17 @@ def _path_facts(file: Path) -> PathFacts:
 
 
 def _ignored(folder: Path, file: Path) -> bool | None:
-    """Ask git itself whether it ignores a file; None outside a work tree, or without git."""
+    """Ask git itself whether it ignores a file; None outside a work tree, or without git.
+
+    A repository is anybody's: what its own configuration would have git execute (a monitor of the file system, hooks, a
+    pager) is switched off.
+    """
     try:
         done = subprocess.run(  # noqa: S603  (git, with a path as its last word)
-            ["git", "-C", str(folder), "check-ignore", "--quiet", "--", str(file)],  # noqa: S607  (the user's own git)
+            ["git", *_NOTHING_FOREIGN, "-C", str(folder), "check-ignore", "--quiet", "--", str(file)],  # noqa: S607  (the user's own git)
             capture_output=True,
+            stdin=subprocess.DEVNULL,
+            env={**os.environ, "GIT_OPTIONAL_LOCKS": "0", "GIT_TERMINAL_PROMPT": "0"},
             timeout=10,
             check=False,
         )

@@ -1,0 +1,130 @@
+"""Two hands at once lose nothing; a record touches only what is its own; a repository's own configuration runs nothing."""
+
+from __future__ import annotations
+
+import json
+import os
+import pty
+import subprocess
+import time
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from support import PROGRAM, Run
+
+Write = Callable[..., Path]
+PLAN = "vetrina: 1\nloggers: {root: {level: warn, to: a}, x: info, y: info}\nappenders: {a: {sink: console}}\n"
+LAYER = "vetrina: 1\nloggers: {x: info, y: info}\n"
+
+
+@pytest.fixture
+def plans(write: Write, folder: Path) -> Path:
+    for name in ("one/plan.yaml", "two/plan.yaml"):
+        write(name, PLAN)
+    write("layer.yaml", LAYER)
+    (folder / "two" / "link.yaml").symlink_to(folder / "one" / "plan.yaml")
+    return folder
+
+
+@pytest.mark.parametrize(
+    "calls, written",
+    [
+        ([["one/plan.yaml", "--into", "layer.yaml"], ["two/plan.yaml", "--into", "layer.yaml"]], "layer.yaml"),
+        ([["one/plan.yaml"], ["two/link.yaml"]], "one/plan.yaml"),
+        ([["one/plan.yaml"], ["one/plan.yaml"]], "one/plan.yaml"),
+    ],
+)
+def test_two_changes_at_once_are_both_there(plans: Path, calls: list[list[str]], written: str) -> None:
+    for _ in range(4):
+        (plans / written).write_text(LAYER if "layer" in written else PLAN)
+        both = [
+            subprocess.Popen([str(PROGRAM), "apply", *words, "--tune", f"{logger}=debug", "--yes"], cwd=plans, stdout=subprocess.DEVNULL)
+            for words, logger in zip(calls, "xy", strict=True)
+        ]  # fmt: skip
+
+        assert [one.wait(60) for one in both] == [0, 0]
+        assert (plans / written).read_text().count("debug") == 2
+        for one in plans.rglob(".*.vetrina-undo.json"):
+            one.unlink()
+
+
+def test_a_writer_that_stays_is_named_and_an_edit_while_it_asks_is_kept(plans: Path, run: Run) -> None:
+    ours, theirs = pty.openpty()
+    words = [str(PROGRAM), "apply", "one/plan.yaml", "--tune", "x=debug"]
+    asking = subprocess.Popen(words, cwd=plans, stdin=theirs, stdout=subprocess.PIPE, stderr=subprocess.PIPE)
+    assert asking.stderr is not None
+    os.read(asking.stderr.fileno(), 10)  # it has asked
+    time.sleep(0.2)
+    other = run("apply", "one/plan.yaml", "--tune", "y=debug", "--yes")
+    (plans / "one" / "plan.yaml").write_text(PLAN + "title: mine\n")
+    os.write(ours, b"y\n")
+    _, said = asking.communicate(timeout=60)
+
+    assert (other.code, f"process {asking.pid} holds it" in other.err) == (2, True)
+    assert (asking.returncode, b"edited meanwhile" in said) == (2, True)
+    assert (plans / "one" / "plan.yaml").read_text() == PLAN + "title: mine\n"
+    assert not list(plans.rglob(".*.vetrina-undo.json")), "nothing is on record that was not written"
+
+
+def test_undo_finds_its_files_from_anywhere_and_touches_no_others(plans: Path, run: Run) -> None:
+    (plans / "plan.yaml").write_text(PLAN.replace("x: info", "x: debug"))  # looks like the changed one
+    assert run("apply", "plan.yaml", "--tune", "x=debug", "--yes", cwd=plans / "one").code == 0
+    assert run("undo", "one/plan.yaml", cwd=plans).code == 0
+
+    assert (plans / "one" / "plan.yaml").read_text() == PLAN
+    assert "x: debug" in (plans / "plan.yaml").read_text()
+
+
+def test_a_layer_outside_the_folder_is_asked_about(plans: Path, run: Run) -> None:
+    assert run("apply", "one/plan.yaml", "--tune", "x=debug", "--into", "layer.yaml", "--yes").code == 0
+    refused = run("undo", "one/plan.yaml")
+
+    assert (refused.code, "layer.yaml lies outside the plan's folder" in refused.err) == (2, True)
+    assert "debug" in (plans / "layer.yaml").read_text()
+    assert run("undo", "one/plan.yaml", "--yes").code == 0
+    assert (plans / "layer.yaml").read_text() == LAYER
+
+
+@pytest.mark.parametrize("named", ["/etc/../TARGET", "../victim", "../../victim"])
+def test_a_planted_or_copied_record_writes_nowhere_else(plans: Path, run: Run, named: str) -> None:
+    victim = plans / "victim"
+    victim.write_text("after")
+    step: dict[str, Any] = {"time": "2026-11-02T10:00:00+00:00", "words": ["x"], "folder": [1, 2]}
+    step["files"] = [{"file": named.replace("TARGET", str(victim)), "before": "owned", "after": "after"}]
+    record = plans / "one" / ".plan.yaml.vetrina-undo.json"
+    record.write_text(json.dumps({"version": 2, "steps": [step]}))
+    found = run("undo", "one/plan.yaml", "--yes")
+
+    assert (found.code, "a file that it may not name" in found.err, victim.read_text()) == (2, True, "after")
+    record.rename(plans / "elsewhere")
+    record.symlink_to(plans / "elsewhere")
+    assert "the undo record is a link" in run("undo", "one/plan.yaml", "--yes").err
+
+
+def test_what_others_left_beside_a_plan_stays(plans: Path, run: Run) -> None:
+    draft = plans / "one" / ".plan.yaml.draft.new"
+    draft.write_text("mine")
+
+    assert run("apply", "one/plan.yaml", "--tune", "x=debug", "--yes").code == 0
+    assert draft.read_text() == "mine"
+
+
+def test_probing_runs_nothing_that_a_repository_names(plans: Path, run: Run) -> None:
+    marker, trap = plans / "ran", plans / "trap.sh"
+    trap.write_text(f"#!/bin/sh\ntouch {marker}\n")
+    trap.chmod(0o755)
+    for words in (
+        ["init", "-q"],
+        ["config", "core.fsmonitor", str(trap)],
+        ["config", "core.hooksPath", str(plans)],
+        ["add", "layer.yaml"],
+    ):
+        subprocess.run(["git", "-C", str(plans), *words], check=True, capture_output=True)
+    marker.unlink(missing_ok=True)
+    (plans / "one" / "plan.yaml").write_text(PLAN.replace("sink: console", f"sink: file, path: {plans}/logs/a.log"))
+    run("check", "one/plan.yaml", "--probe")
+
+    assert not marker.exists()
