@@ -78,5 +78,7 @@ def run() -> int:
     try:
         found: object = command.main(args=sys.argv[1:], prog_name="vetrina", standalone_mode=True)
     except SystemExit as end:
+        if type(sys.stdout).__name__.endswith("PacifyFlushWrapper"):  # Click's way to say that the reader has gone
+            raise BrokenPipeError from None
         return end.code if isinstance(end.code, int) else 0
     return found if isinstance(found, int) else 0

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import re
 import sys
 from datetime import UTC, datetime
 from pathlib import Path
@@ -22,6 +23,7 @@ from vetrina.formats.plans import read_in_force
 from vetrina.formats.safe_files import locked, refuse_unwritable, replace_file, sweep
 from vetrina.views import changes as view
 
+_NOT_TEXT = re.compile(r"[\ud800-\udfff]")
 NEW_LAYER = "vetrina: 1\n"
 
 
@@ -57,6 +59,11 @@ def run(
     """  # noqa: D301
     if not tune and not set_:
         raise refuse("what is the change?", fix="give --tune LOGGER=LEVEL or --set PATH=VALUE", where="apply")
+    for path in (plan, *with_, *([into] if into else [])):
+        if not str(path).isprintable() and _NOT_TEXT.search(str(path)):
+            raise refuse(
+                "the file's name is not UTF-8", "the record of the change could not name it", "rename the file", where=str(path)
+            )
     if into is not None and in_stage:
         raise refuse("--into and --in-stage exclude each other", fix="give one of them", where="apply")
     calling.exclude("--dry-run", dry_run, {"--yes": yes})

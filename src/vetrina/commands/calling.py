@@ -6,6 +6,7 @@ Options are declared once here, as annotated types, and used by every command th
 from __future__ import annotations
 
 import json
+import re
 import sys
 from collections.abc import Callable, Iterable, Mapping
 from datetime import UTC, datetime
@@ -89,11 +90,21 @@ def asked_text(found: InForce) -> str:
 
 def print_json(document: Any) -> None:
     """Write one JSON document to standard output."""
-    try:
-        compact = json.dumps(document, ensure_ascii=False, separators=(",", ":")).encode()
-    except UnicodeEncodeError:  # a call's words may hold what is no text
-        compact = json.dumps(document, separators=(",", ":")).encode()
+    compact = visible(json.dumps(document, ensure_ascii=False, separators=(",", ":"))).encode()
     sys.stdout.write(msgspec.json.format(compact, indent=2).decode() + "\n")
+
+
+def print_json_line(document: Any) -> None:
+    """Write one JSON document on a line of its own to standard output."""
+    sys.stdout.write(visible(json.dumps(document, ensure_ascii=False, separators=(",", ":"))) + "\n")
+
+
+def visible(text: str) -> str:
+    r"""Return JSON text with the bytes of names that are not UTF-8 as `\\xff`, which every parser reads."""
+    return _NOT_TEXT.sub(lambda found: f"\\\\x{ord(found[0]) & 0xFF:02x}", text)
+
+
+_NOT_TEXT = re.compile(r"[\ud800-\udfff]")
 
 
 def print_lines(lines: Iterable[screen.Line | str]) -> None:
@@ -206,7 +217,7 @@ def moment(text: str, zone: str, option: str) -> datetime:
 
 def write_file(path: Path, text: str) -> None:
     """Write a result to a file of its own; what is in the way is told."""
-    write_bytes(path, text.encode())
+    write_bytes(path, text.encode("utf-8", "backslashreplace"))
 
 
 def write_bytes(path: Path, data: bytes) -> None:

@@ -251,7 +251,7 @@ def _write(
         pages = {code: page(checks[code]) for code in {one.code for one in findings} & set(checks)}
         unread = [fault for one in results for fault in one.unreadable]
         log = sarif(findings, checks, pages, unread)
-        calling.write_file(sarif_file, json_text.dumps(log, ensure_ascii=False, indent=2) + "\n")
+        calling.write_file(sarif_file, calling.visible(json_text.dumps(log, ensure_ascii=False, indent=2)) + "\n")
     if junit_file is not None:
         cases = [case for one in results for case in _cases(one, checks, wanted, serious, alone=len(results) == 1)]
         calling.write_file(junit_file, junit("vetrina check", cases))

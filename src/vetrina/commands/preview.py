@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json as json_text
 import sys
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -141,7 +140,7 @@ def _json(shown: Iterator[Shown], plan: Plan) -> None:
     clean = calling.hider(plan)
     for one in shown:
         document = {**view.as_json(one), "output": clean(one.output)}
-        sys.stdout.write(json_text.dumps(document, ensure_ascii=False, separators=(",", ":")) + "\n")
+        calling.print_json_line(document)
 
 
 def _raw(shown: Iterator[Shown], plan: Plan, names: tuple[str, ...]) -> None:
@@ -236,7 +235,7 @@ class _Trial:
                     return
                 shown = Shown(line, "", render(event, number), event, stream.severity(event), number)
                 if as_json:
-                    sys.stdout.write(json_text.dumps(view.as_json(shown), ensure_ascii=False, separators=(",", ":")) + "\n")
+                    calling.print_json_line(view.as_json(shown))
                 elif raw:
                     sys.stdout.buffer.write(shown.output.encode())
                 else:

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-import json as json_text
-import sys
+import math
 from collections.abc import Iterator
 from datetime import UTC, datetime, timedelta
 from functools import partial
@@ -31,6 +30,8 @@ from vetrina.formats.packers import MeasuringPacker
 from vetrina.views import rolling as view
 from vetrina.views.screen import Line
 
+MOST_SCALE = 1_000_000
+
 
 def run(
     plan: calling.PlanArgument,
@@ -49,7 +50,9 @@ def run(
     repeat: Annotated[
         int, typer.Option("--repeat", metavar="N", min=1, help="The events N times over, shifted by whole days.")
     ] = 1,
-    scale: Annotated[float, typer.Option("--scale", metavar="X", min=0, help="The same events, X times as many.")] = 1.0,
+    scale: Annotated[
+        float, typer.Option("--scale", metavar="X", min=0, max=MOST_SCALE, help="The same events, X times as many.")
+    ] = 1.0,
     rate: Annotated[
         list[str], typer.Option("--rate", metavar="STREAM", help="Add 'LOGGER LEVEL N/second|minute|hour|day [BYTES]'.")
     ] = [],  # noqa: B006
@@ -59,7 +62,7 @@ def run(
             "--runs", metavar="N", min=0, max=10_000, help="Draw the traffic again N times; ranges instead of numbers."
         ),
     ] = 0,
-    seed: Annotated[int, typer.Option("--seed", metavar="S", help="For --scale and --runs.")] = 1,
+    seed: Annotated[int, typer.Option("--seed", metavar="S", min=0, help="For --scale and --runs.")] = 1,
     disk: Annotated[str, typer.Option("--disk", metavar="SIZE", help="Advise limits that keep each file within this.")] = "",
     history: Annotated[str, typer.Option("--history", metavar="DURATION", help="Advise limits that keep at least this.")] = "",
     plot: Annotated[
@@ -89,7 +92,7 @@ def run(
       vetrina rolling plan.yaml --names
     """  # noqa: D301
     found = calling.plan_in_force(plan, stage, with_, env, env_file, set_, tune)
-    _check(found.plan, appender, ratio)
+    _check(found.plan, appender, ratio, scale)
     if names and events is not None:
         raise refuse("the coming names need no events", fix="leave EVENTS out", where="--names")
     calling.exclude("--json", json, {"--all": all_})
@@ -126,7 +129,7 @@ def run(
             }
             listed = {} if moment is None else {"folder": view.listing_json(lane, moment, zone)}
             document = {**view.as_json(name, lane, zone), **listed, **extra}
-            sys.stdout.write(json_text.dumps(document, ensure_ascii=False, separators=(",", ":")) + "\n")
+            calling.print_json_line(document)
         elif moment is not None:
             lines += [*view.listing_lines(lane, moment, zone, calling.width(wide=wide)), []]
         else:
@@ -230,12 +233,7 @@ def _names(plan: Plan, wanted: tuple[str, ...], *, wide: bool, as_json: bool) ->
             continue
         rows = list(coming_names(one.roll, now, zone))
         if as_json:
-            sys.stdout.write(
-                json_text.dumps(
-                    {"appender": name, "names": [{"roll": words, "name": text} for words, text in rows]}, ensure_ascii=False
-                )
-                + "\n"
-            )
+            calling.print_json_line({"appender": name, "names": [{"roll": words, "name": text} for words, text in rows]})
         lines += [*view.names_lines(name, rows, calling.width(wide=wide)), []]
     if not as_json:
         calling.print_lines(lines[:-1] or ["no file of this plan rolls"])
@@ -259,7 +257,7 @@ def _plot(plot: Path, plan: Plan, rolling: Rolling) -> None:
     calling.remark([f"drawn: {plot}"])
 
 
-def _check(plan: Plan, appenders: list[str], ratio: float | None) -> None:
+def _check(plan: Plan, appenders: list[str], ratio: float | None, scale: float) -> None:
     files = [name for name, one in plan.appenders.items() if one.sink.kind == "file"]
     for name in appenders:
         if name not in files:
@@ -267,6 +265,8 @@ def _check(plan: Plan, appenders: list[str], ratio: float | None) -> None:
             raise refuse(what, fix=offer(name, files), where="--appender")
     if not files:
         raise refuse("the plan has no file appender", fix="rolling is about appenders with sink: file", where="rolling")
+    if math.isnan(scale):
+        raise refuse("a scale is a number such as 2.5", where="--scale nan")
     if ratio is not None and not 0 <= ratio <= 1000:
         raise refuse("a ratio is a number such as 0.1", where=f"--ratio {ratio}")
 

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import json as json_text
-import sys
 from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import IO, Annotated
@@ -206,7 +204,7 @@ def _each(
             )
         if as_json:
             document = view.each_json(line, logger, scale.name(severity), route)
-            sys.stdout.write(json_text.dumps(document, ensure_ascii=False, separators=(",", ":")) + "\n")
+            calling.print_json_line(document)
             continue
         waiting.append(view.each_line(line, logger, severity, scale, route))
         if len(waiting) >= 1000:

@@ -108,4 +108,4 @@ def _location(place: Place, text: str) -> dict[str, Any]:
 
 def _uri(place: Place) -> str:
     path = place.file.replace("\\", "/")
-    return ("file://" if path.startswith("/") else "") + quote(path)
+    return ("file://" if path.startswith("/") else "") + quote(path, errors="surrogateescape")

@@ -43,7 +43,7 @@ def loopback(host: str) -> str:
     """Return a loopback address of a host; raise Refused for any other."""
     try:
         found = {info[4][0] for info in socket.getaddrinfo(host, None)}
-    except OSError:
+    except (OSError, UnicodeError):
         found = set()
     if not found or not all(ipaddress.ip_address(str(one).partition("%")[0]).is_loopback for one in found):
         raise refuse(

@@ -20,7 +20,8 @@ if TYPE_CHECKING:
 
 _COPIES = 60
 _UNITS = {"second": 1, "minute": 60, "hour": 3600, "day": 86_400}
-_RATE = re.compile(r"(\S+)\s+(\S+)\s+([0-9]+(?:\.[0-9]+)?)/(second|minute|hour|day)(?:\s+([0-9]+))?\s*\Z")
+MOST_A_SECOND = 1_000_000
+_RATE = re.compile(r"(\S+)\s+(\S+)\s+([0-9]{1,15}(?:\.[0-9]{1,9})?)/(second|minute|hour|day)(?:\s+([0-9]{1,12}))?\s*\Z")
 
 
 def scaled(events: Iterable[Event], factor: float, seed: int) -> Iterator[Event]:
@@ -62,6 +63,8 @@ def stream_of(text: str, scale: Scale) -> Stream | str:
     severity = scale.severity(level)
     if severity is None:
         return f'level "{level[:40]}" is not known{scale.hint(level)}'
+    if float(number) / _UNITS[unit] > MOST_A_SECOND:
+        return f"write a rate of at most {MOST_A_SECOND:,} a second"
     return Stream("" if logger == "root" else logger, severity, float(number) / _UNITS[unit], int(size) if size else None)
 
 

@@ -1,13 +1,28 @@
 """A URL that takes events as requests."""
 
+from urllib.parse import urlsplit
+
 from vetrina.core.shapes import Choice, Key, MapOf, Text
 from vetrina.core.sinks._kind import SinkKind
+
+
+def _url_fault(url: str) -> str:
+    """Return why a URL cannot be asked, nothing where it can."""
+    try:
+        parts = urlsplit(url)
+        port = parts.port
+    except ValueError as error:
+        return f"is no URL: {str(error)[:1].lower()}{str(error)[1:]}"
+    if parts.scheme not in {"http", "https"} or not parts.hostname or port == 0:
+        return f'is no URL to send to: "{url[:60]}"; write https://HOST/PATH'
+    return ""
+
 
 KIND = SinkKind(
     "http",
     "a URL that each event, or each group of a buffer, is sent to",
     {
-        "url": Key(Text(empty=False, wants="a URL", pattern="^https?://|\\$\\{"), "where to", required=True),
+        "url": Key(Text(empty=False, wants="a URL", pattern="^https?://|\\$\\{", allow=_url_fault), "where to", required=True),
         "method": Key(Choice(words=("POST", "PUT", "PATCH")), "the request's method", "POST"),
         "headers": Key(MapOf(Text()), "further header fields"),
     },

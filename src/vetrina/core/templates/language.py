@@ -13,6 +13,9 @@ from msgspec import Struct
 
 _WORD = re.compile(r'\s*("(?:[^"\\]|\\.)*"|[^\s"|{}]+)')
 _LONGEST = 1 << 20
+MOST_STEPS = 64
+"""Steps of one placeholder: the code that is made of them nests."""
+MOST_PARTS = 10_000
 
 
 class TemplateFault(NamedTuple):
@@ -77,6 +80,8 @@ def parse(text: str) -> list[str | Placeholder]:
             position = _placeholder(text, brace, parts, faults)
     if any(literal):
         parts.append("".join(literal))
+    if len(parts) > MOST_PARTS:
+        faults.append(TemplateFault(0, f"the template has more than {MOST_PARTS:,} parts"))
     if faults:
         raise BadTemplate(faults)
     return parts
@@ -95,6 +100,7 @@ def _placeholder(text: str, start: int, parts: list[str | Placeholder], faults: 
         while text[position] == "|":
             step, position = _step(text, position + 1)
             steps.append(step)
+        _refuse_many(steps)
     except _Broken as broken:
         faults.append(TemplateFault(broken.offset, broken.what, broken.fix))
         closing = text.find("}", broken.offset)
@@ -104,6 +110,12 @@ def _placeholder(text: str, start: int, parts: list[str | Placeholder], faults: 
     argument = source[1] if len(source) > 1 else None
     parts.append(Placeholder(source[0], argument, tuple(steps), start, position + 1))
     return position + 1
+
+
+def _refuse_many(steps: list[StepCall]) -> None:
+    if len(steps) > MOST_STEPS:
+        what = f"a placeholder has more than {MOST_STEPS} steps"
+        raise _Broken(steps[MOST_STEPS].offset, what, "leave some of them out")
 
 
 def _source(text: str, start: int) -> tuple[list[str], int]:
