@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gzip
 import json
 import os
 import subprocess
@@ -56,6 +57,15 @@ URL = 'vetrina: 1\nloggers: {{root: {{to: a}}}}\nappenders: {{a: {{sink: http, u
         (["receive", "--into", "rec", "--host", "a" * 300], 2, "is not a loopback address"),
         (["levels", "deep.yaml"], 2, "deep.yaml:2:2004: fault: the document is nested more than 100 deep"),
         (["levels", "deep.json"], 2, "nested more than 100 deep"),
+        (["levels", "long.json"], 2, "a logger's name may have 4,096 characters; this has 5,000"),
+        (["routes", "plan.yaml", "long.jsonl"], 1, 'long.jsonl:1:1: not an event: "logger" has 5,000 characters'),
+        (["rolling", "sized.yaml", "many.jsonl"], 2, "this policy makes more than 100,000 files of this traffic"),
+        (["check", "sized.yaml", "--events", "many.jsonl"], 2, "the first are b-1, b-2, b-3"),
+        (["rolling", "packed.yaml", "many.jsonl"], 2, "at most 1,073,741,824 bytes of one event are packed"),
+        (["rehearse", "sized.yaml", "many.jsonl", "--into", "out"], 2, "would write more than 10,737,418,240 bytes"),
+        (["rehearse", "plan.yaml", "many.jsonl", "--into", "out"], 2, "would write more than 10,737,418,240 bytes"),
+        (["rehearse", "url4.yaml", "many.jsonl", "--into", "out"], 2, "and one is made of at most 16,777,216"),
+        (["routes", "plan.yaml", "junk.jsonl.gz"], 1, "junk.jsonl.gz:4:1: not an event: the file breaks off here"),
     ],
     ids=lambda value: " ".join(map(str, value))[:60] if isinstance(value, list) else "",
 )
@@ -65,7 +75,13 @@ def test_attacks(run: Run, write: Write, words: list[str], code: int, said: str)
     write("holes.jsonl", [event(message="{a}" * 10_000, fields={"a": 1})])
     write("deep.yaml", "vetrina: 1\nx: " + "[" * 60_000)
     write("deep.json", '{"x":' * 60_000)
-    for number, url in enumerate(("http://h:99999/", "http://[::1/", "http://"), start=1):
+    write("long.json", json.dumps({"vetrina": 1, "loggers": {"a" * 5000: "info"}}))
+    write("long.jsonl", [event(logger="a" * 5000)])
+    write("many.jsonl", [event(count=10**18)])
+    write("sized.yaml", PLAN.replace("every: day", "at-size: 1 KiB").replace("{period|%Y}-", ""))
+    write("packed.yaml", PLAN.replace("every: day", "at-size: 1 KiB").replace("{period|%Y}-{n}", "{n}.gz"))
+    write("junk.jsonl.gz", "").write_bytes(gzip.compress(json.dumps(event()).encode() + b"\n" * 3) + b"junk" * 9)
+    for number, url in enumerate(("http://h:99999/", "http://[::1/", "http://", "http://h/"), start=1):
         write(f"url{number}.yaml", URL.format(url))
     found = run(*words)
 

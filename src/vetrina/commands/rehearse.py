@@ -146,7 +146,7 @@ def _play(rehearsal: Rehearsal, stream: EventStream, events: str, pace: float | 
         rehearsal.abandon()
         sandbox.mark(into, {"state": "running"})
         raise refuse(f"stopped: the rehearsal would write {reached}", "whole lines are left in the folder",
-                     "give a higher --limit or --most-files, or fewer events", where=str(into)) from None  # fmt: skip
+                     reached.fix, where=str(into)) from None  # fmt: skip
     except BaseException:
         rehearsal.abandon()
         raise

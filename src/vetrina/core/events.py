@@ -16,6 +16,7 @@ import msgspec
 JsonObject = dict[str, Any]
 HOLE = re.compile(r"\{([A-Za-z_][A-Za-z0-9_.-]*)\}")
 MISSING: Final = object()
+LONGEST_LOGGER = 4096
 _PARTS_KEPT = 4096
 _ENCODER = json.JSONEncoder(ensure_ascii=False, separators=(",", ":"))
 _QUOTED = re.compile(r'[\x00-\x20"=\x7f-\x9f]')
@@ -46,7 +47,7 @@ class Event(msgspec.Struct, forbid_unknown_fields=True, gc=False, omit_defaults=
 
     time: Annotated[datetime, msgspec.Meta(tz=True)]
     level: int | str
-    logger: str
+    logger: Annotated[str, msgspec.Meta(max_length=LONGEST_LOGGER)]
     message: str
     fields: JsonObject | None = None
     error: str | ErrorDetail | None = None

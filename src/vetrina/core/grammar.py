@@ -6,6 +6,7 @@ from typing import Any, ClassVar
 
 from msgspec.structs import force_setattr
 
+from vetrina.core.events import LONGEST_LOGGER
 from vetrina.core.faults import Fault, nearest
 from vetrina.core.filling import NAME
 from vetrina.core.nodes import Listing, Mapping, Node, Scalar
@@ -159,6 +160,12 @@ def _zone_fault(name: str) -> str:
 
 def _separator_fault(text: str) -> str:
     return "must not be empty: it stands between the segments of a logger's name" if not text else ""
+
+
+def _logger_name_fault(name: str) -> str:
+    return (
+        f"a logger's name may have {LONGEST_LOGGER:,} characters; this has {len(name):,}" if len(name) > LONGEST_LOGGER else ""
+    )
 
 
 def _value_name_fault(name: str) -> str:
@@ -328,7 +335,7 @@ PLAN_KEYS = {
         "what templates' step mask hides besides the built-in",
     ),
     "rules": Key(RULES, "at the door: asked of every event before any logger"),
-    "loggers": Key(MapOf(LOGGER, rename=root_name), "loggers by name; root is the root logger"),
+    "loggers": Key(MapOf(LOGGER, rename=root_name, name_fault=_logger_name_fault), "loggers by name; root is the root logger"),
     "appenders": Key(MapOf(_appender()), "appenders by name"),
     "templates": Key(MapOf(TEMPLATE), "templates by name"),
     "waive": Key(WAIVERS, "checks that are silent everywhere"),

@@ -19,7 +19,7 @@ from typing import IO, Any, Protocol, cast
 import msgspec
 from msgspec import Struct
 
-from vetrina.core.events import KNOWN_KEYS, Event
+from vetrina.core.events import KNOWN_KEYS, LONGEST_LOGGER, Event
 from vetrina.core.faults import Fault, Place, Refused
 from vetrina.core.levels import Scale, Severities
 from vetrina.formats.documents import unreadable
@@ -285,6 +285,8 @@ def _why_not(members: dict[str, Any], error: str) -> str:
         return f'"time" is not by RFC 3339 (as 2026-11-16T05:12:00.123Z): {str(time)[:40]}'
     if isinstance(members["level"], bool) or not isinstance(members["level"], str | int):
         return '"level" is neither a name nor a whole number'
+    if isinstance(logger := members["logger"], str) and len(logger) > LONGEST_LOGGER:
+        return f'"logger" has {len(logger):,} characters, and a name may have {LONGEST_LOGGER:,}'
     what, _, where = error.partition(" - at `$.")
     name = where.rstrip("`")
     return f'"{name}": {what[:1].lower()}{what[1:]}' if name else what

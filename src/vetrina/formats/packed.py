@@ -26,9 +26,22 @@ class PackedReader:
         self._unpacker = _unpacker(ending)
         self._begun = False
         self._left = b""
+        self._ready = memoryview(b"")
+        self._failed: Exception | None = None
 
     def read(self, size: int) -> bytes:
-        """Return some bytes, about ``size`` at most, nothing at the end."""
+        """Return some bytes, ``size`` at most, nothing at the end.
+
+        A few packed bytes can grow to megabytes; they are handed out in parts, so that what is made of them stays small.
+        """
+        if not self._ready:
+            self._ready = memoryview(self._fill(size))
+        part, self._ready = bytes(self._ready[:size]), self._ready[size:]
+        return part
+
+    def _fill(self, size: int) -> bytes:
+        if self._failed is not None:
+            raise self._failed
         pieces: list[bytes] = []
         total = 0
         while total < size:
@@ -41,7 +54,13 @@ class PackedReader:
                     message = "the packed data ends early"
                     raise EOFError(message)
                 return b""
-            piece = self._unpack(packed)
+            try:
+                piece = self._unpack(packed)
+            except ERRORS as error:
+                if not pieces:
+                    raise
+                self._failed = error  # what came before it is given first
+                break
             if piece:
                 pieces.append(piece)
                 total += len(piece)

@@ -10,7 +10,7 @@ import smtplib
 import socket
 import ssl
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from contextlib import suppress
 from email.message import EmailMessage
 from typing import Any
@@ -21,7 +21,7 @@ from msgspec import Struct
 
 from vetrina.core.faults import refuse
 from vetrina.core.plan import Appender
-from vetrina.sinks.kinds._outlet import Undelivered
+from vetrina.sinks.kinds._outlet import Undelivered, batched
 from vetrina.sinks.kinds.syslog import frame
 
 PATIENCE = 5.0
@@ -79,7 +79,7 @@ class Post:
         except (smtplib.SMTPException, OSError) as error:
             raise Undelivered(_words(error)) from None
 
-    def syslog(self, appender: Appender, transport: str, messages: list[bytes]) -> None:
+    def syslog(self, appender: Appender, transport: str, messages: Iterable[bytes]) -> None:
         """Send messages as datagrams, or as octet-counted frames on a stream that stays open."""
         sink = appender.sink
         port = {"udp": self.ports.syslog_udp, "tcp": self.ports.syslog_tcp, "tls": self.ports.syslog_tls}[transport]
@@ -94,7 +94,8 @@ class Post:
             if stream is None:
                 stream = self._streams[key] = self._connect(transport, port)
             try:
-                stream.sendall(b"".join(frame(one) for one in messages))
+                for data in batched(frame(one) for one in messages):
+                    stream.sendall(data)
             except OSError:
                 self._streams.pop(key).close()
                 raise

@@ -27,7 +27,11 @@ _ODD = re.compile(r'[\x00-\x1f\x7f\\:*?"<>|]|[^\x00-\U0010ffff]')
 
 
 class LimitReached(Exception):
-    """The rehearsal has written as much, or as many files, as it may."""
+    """The rehearsal has written as much, or as many files, as it may; ``fix`` says what lets it write more."""
+
+    def __init__(self, what: str, fix: str) -> None:
+        super().__init__(what)
+        self.fix = fix
 
 
 class DiskFull(Exception):
@@ -88,7 +92,9 @@ class Sandbox:
         if not target.exists():
             self.files += 1
             if self.files > self.most_files:
-                raise LimitReached(f"more than {self.most_files:,} files")
+                raise LimitReached(
+                    f"more than {self.most_files:,} files", "give a higher --most-files, a larger at-size, or fewer events"
+                )
         flags = os.O_WRONLY | os.O_CREAT | os.O_NOFOLLOW | (os.O_APPEND if append else os.O_TRUNC)
         try:
             return os.open(target, flags, 0o644)
@@ -104,7 +110,16 @@ class Sandbox:
         self.written += size
         self.used += size
         if self.written > self.most_bytes:
-            raise LimitReached(f"more than {self.most_bytes:,} bytes")
+            raise LimitReached(f"more than {self.most_bytes:,} bytes", "give a higher --limit, or fewer events")
+
+    def foresee(self, size: int, files: int = 0) -> None:
+        """Raise where so many bytes or files are more than may be written, before any of it is made."""
+        if self.disk is None and self.written + size > self.most_bytes:
+            raise LimitReached(f"more than {self.most_bytes:,} bytes", "give a higher --limit, or fewer events")
+        if self.files + files > self.most_files:
+            raise LimitReached(
+                f"more than {self.most_files:,} files", "give a higher --most-files, a larger at-size, or fewer events"
+            )
 
     def write(self, target: Path, data: bytes) -> None:
         """Write a whole file of its own."""

@@ -13,11 +13,12 @@ from typing import Protocol
 
 from msgspec import Struct
 
-from vetrina.core.faults import refuse
+from vetrina.core.faults import Refused, refuse
 from vetrina.core.rolling.periods import Period, period_of
 from vetrina.core.rolling.policy import Roll
 
-MOST_FILES = 2_000_000
+MOST_FILES = 100_000
+MOST_PACKED = 1 << 30  # bytes of one event written again and again, whose packed size is measured
 _NO_PERIOD = datetime(1970, 1, 1, tzinfo=UTC)
 _END = datetime.max.replace(tzinfo=UTC)
 _UNBOUNDED = 1 << 200
@@ -133,6 +134,13 @@ class FileSimulation:
         self._tick(time)
         if self._open is not None and self._is_over():
             self._close("time")
+        if times > 1 and size * times > MOST_PACKED and self._ratio is None and (self._every_file or self._roll.names.codec):
+            raise refuse(
+                f"one event stands for {times:,}, {size * times:,} bytes that would be packed to measure them",
+                f"at most {MOST_PACKED:,} bytes of one event are packed",
+                "give --ratio, which says how small packed files become, or a smaller count",
+                where=self._roll.path.text,
+            )
         left = times
         while left > 0:
             if self._open is None:
@@ -193,14 +201,19 @@ class FileSimulation:
             name = path.fill(self._wall(), 1)
         self._overwrite(name)
         if len(self.files) >= MOST_FILES:
-            raise refuse(
-                f"this policy makes more than {MOST_FILES:,} files of this traffic",
-                fix="give a larger at-size or a longer period",
-                where=name,
-            )
+            raise self._too_many(name)
         self._open = FileRecord(name, clock, bytes=self._header)
         self.files.append(self._open)
         self._begin_packing()
+
+    def _too_many(self, name: str) -> Refused:
+        first = [self._names.get(id(one), lambda one=one: one.name)() for one in self.files[:3]]
+        return refuse(
+            f"this policy makes more than {MOST_FILES:,} files of this traffic",
+            f"the first are {', '.join(first)}; all were made by {self._now():%Y-%m-%d %H:%M:%S} UTC",
+            "give a larger at-size, a longer period or less traffic",
+            where=name,
+        )
 
     def _begin_packing(self) -> None:
         codec = self._roll.names.codec

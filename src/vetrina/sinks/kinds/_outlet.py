@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Iterator
 from datetime import datetime
 from typing import TYPE_CHECKING, Protocol
 
@@ -9,10 +10,12 @@ from msgspec import Struct
 
 from vetrina.core.events import Event
 from vetrina.core.plan import Appender, Plan
-from vetrina.sinks.sandbox import Sandbox
+from vetrina.sinks.sandbox import LimitReached, Sandbox
 
 if TYPE_CHECKING:
     from vetrina.sinks.posting import Post
+
+_PIECE, _BLOCK = 1 << 16, 1 << 20
 
 
 class Parcel(Struct, gc=False):
@@ -56,6 +59,44 @@ class Outlet(Protocol):
 
     def finish(self) -> None:
         """End: close what is open."""
+
+
+MOST_IN_ONE = 16 << 20  # bytes of one mail or request: it is made whole
+
+
+def pieces(group: list[Parcel]) -> Iterator[bytes]:
+    """Yield a group's bytes in their order; what is written many times comes in pieces of some size."""
+    for one in group:
+        together = max(1, _PIECE // max(1, len(one.data)))
+        left = one.times
+        while left > 0:
+            yield one.data * min(left, together)
+            left -= together
+
+
+def batched(some: Iterable[bytes]) -> Iterator[bytes]:
+    """Yield the same bytes joined to blocks of about a megabyte."""
+    block: list[bytes] = []
+    size = 0
+    for one in some:
+        block.append(one)
+        size += len(one)
+        if size >= _BLOCK:
+            yield b"".join(block)
+            block, size = [], 0
+    if block:
+        yield b"".join(block)
+
+
+def whole(group: list[Parcel], what: str) -> bytes:
+    """Return a group's bytes; raise LimitReached where they are more than one mail or request is made of."""
+    size = sum(len(one.data) * one.times for one in group)
+    if size > MOST_IN_ONE:
+        raise LimitReached(
+            f"{what} of {size:,} bytes, and one is made of at most {MOST_IN_ONE:,}",
+            "let the appender's buffer hold fewer events, or lower the count of the events",
+        )
+    return b"".join(pieces(group))
 
 
 class PlainOutlet:

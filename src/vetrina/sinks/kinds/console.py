@@ -7,7 +7,7 @@ from datetime import datetime
 from typing import IO
 
 from vetrina.core.plan import Appender
-from vetrina.sinks.kinds._outlet import Parcel, Place, PlainOutlet
+from vetrina.sinks.kinds._outlet import Parcel, Place, PlainOutlet, batched, pieces
 from vetrina.sinks.sandbox import write_whole
 
 
@@ -22,11 +22,11 @@ class Console(PlainOutlet):
     def deliver(self, time: datetime, group: list[Parcel]) -> None:
         """Write the group in one go, so that two appenders' lines never mix."""
         del time
-        data = b"".join([one.data * one.times for one in group])
-        self.place.sandbox.take(len(data))
+        self.place.sandbox.take(sum(len(one.data) * one.times for one in group))
         if self._file is None:
             self._file = os.fdopen(self.place.sandbox.open(self._path, append=True), "ab", buffering=0)
-        write_whole(self._file, data)
+        for data in batched(pieces(group)):
+            write_whole(self._file, data)
 
     def finish(self) -> None:
         """Close the stream's file."""

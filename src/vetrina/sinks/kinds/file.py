@@ -129,6 +129,8 @@ class RolledFile:
         if self._file is not None and self._is_over():
             self._close()
         size = len(data)
+        if left > 1:
+            self.place.sandbox.foresee(size * left, size * left // max(self._limit, size) if self._limit else 0)
         while left:
             if self._file is None:
                 self._open()

@@ -6,7 +6,7 @@ from datetime import datetime
 from urllib.parse import urlsplit
 
 from vetrina.core.plan import Appender
-from vetrina.sinks.kinds._outlet import Parcel, Place, PlainOutlet
+from vetrina.sinks.kinds._outlet import Parcel, Place, PlainOutlet, whole
 from vetrina.sinks.sandbox import as_part
 
 _TYPES = {"json": "application/x-ndjson", "csv": "text/csv; charset=utf-8"}
@@ -22,7 +22,7 @@ class Http(PlainOutlet):
     def deliver(self, time: datetime, group: list[Parcel]) -> None:
         """Write or send one request."""
         del time
-        body = b"".join([one.data * one.times for one in group])
+        body = whole(group, "a request")
         self._count += 1
         method, url, headers = self.head()
         if self.place.post is not None:

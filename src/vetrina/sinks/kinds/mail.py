@@ -10,7 +10,7 @@ from typing import Any
 
 from vetrina.core.plan import Appender
 from vetrina.core.templates.compiling import text_template
-from vetrina.sinks.kinds._outlet import Parcel, Place, PlainOutlet
+from vetrina.sinks.kinds._outlet import Parcel, Place, PlainOutlet, whole
 from vetrina.sinks.sandbox import as_part
 
 
@@ -43,7 +43,7 @@ class Mail(PlainOutlet):
         message["To"] = [_address(str(one.value)) for one in _many(sink.keys.get("recipients"))]
         message["Date"] = time
         message["Message-ID"] = f"<{self._count + 1}.{_word(self.appender.name)}@rehearsal.invalid>"
-        text = b"".join([one.data * one.times for one in group]).decode(self.appender.encoding, "replace")
+        text = whole(group, "a mail").decode(self.appender.encoding, "replace")
         message.set_content(
             text.replace("\0", "\ufffd"), subtype="plain", charset="utf-8", cte="base64" if _odd(text) else None
         )

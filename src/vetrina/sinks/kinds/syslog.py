@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import os
 from datetime import datetime
+from itertools import repeat
 from typing import IO
 
 from vetrina.core.plan import Appender
-from vetrina.sinks.kinds._outlet import Parcel, Place, PlainOutlet
+from vetrina.sinks.kinds._outlet import Parcel, Place, PlainOutlet, batched
 from vetrina.sinks.sandbox import as_part
 
 
@@ -22,16 +23,18 @@ class Syslog(PlainOutlet):
     def deliver(self, time: datetime, group: list[Parcel]) -> None:
         """Send, or write frames to the captured file."""
         del time
-        messages = [one.data for one in group for _ in range(one.times)]
+        messages = (data for one in group for data in repeat(one.data, one.times))
+        size = sum(len(frame(one.data)) * one.times for one in group)
         if self.place.post is not None:
+            self.place.sandbox.foresee(size)
             self.place.post.syslog(self.appender, self.transport, messages)
             return
-        data = b"".join(frame(one) for one in messages)
-        self.place.sandbox.take(len(data))
+        self.place.sandbox.take(size)
         if self._file is None:
             target = self.place.sandbox.place("syslog", f"{as_part(self.appender.name)}.{self.transport}")
             self._file = os.fdopen(self.place.sandbox.open(target), "wb", buffering=1 << 16)
-        self._file.write(data)
+        for data in batched(frame(one) for one in messages):
+            self._file.write(data)
 
     def finish(self) -> None:
         """Close the captured file."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import sqlite3
 from datetime import datetime
+from itertools import repeat
 from pathlib import Path
 
 from vetrina.core.faults import refuse
@@ -33,10 +34,10 @@ class Table(PlainOutlet):
         del time
         base = self._base or self._open()
         marks = ", ".join("?" * len(self._cells))
-        rows = [tuple(cell(one.event, one.number) for cell in self._cells) for one in group for _ in range(one.times)]
+        rows = (row for one in group for row in repeat(tuple(cell(one.event, one.number) for cell in self._cells), one.times))
         self.place.sandbox.take(sum(len(one.data) * one.times for one in group))
         base.executemany(f"INSERT INTO {_quoted(self.appender.sink.text('table'))} VALUES ({marks})", rows)  # noqa: S608  (quoted names)
-        self._since += len(rows)
+        self._since += sum(one.times for one in group)
         if self._since >= _ROWS or self.appender.buffer is not None:
             base.commit()
             self._since = 0
