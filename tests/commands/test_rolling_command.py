@@ -118,6 +118,33 @@ def test_busier_traffic_and_added_streams(run: Run, write: Write) -> None:
     assert written("--rate", "ropeway info 2/hour 1000") == 48 + 94
 
 
+def test_streams_pack_as_the_recording_does(run: Run, write: Write) -> None:
+    """Also where the recording closes no file; where it has no line of the appender's, that is told."""
+    write(
+        "plan.yaml",
+        "vetrina: 1\nloggers: {ropeway: {to: one}, other: {to: two}}\nappenders:\n"
+        + "".join(
+            f"  {name}: {{sink: file, path: {name}.log, roll: {{at-size: 1 MiB, rename-to: '{name}.{{n}}.log.gz'}}}}\n"
+            for name in ("one", "two")
+        ),
+    )
+    write("week.jsonl", hourly(48))
+
+    found = run(
+        "rolling",
+        "plan.yaml",
+        "week.jsonl",
+        "--json",
+        *(x for n in ("ropeway", "other") for x in ("--rate", f"{n} info 1/second")),
+    )
+
+    packed = {one["appender"]: one["files"][0]["disk_bytes"] / one["files"][0]["bytes"] for one in found.lines}
+    assert packed["one"] < 0.7
+    assert packed["two"] == 1
+    assert "no recorded event reaches two: how small its files become is not known" in found.err
+    assert "reaches one" not in found.err
+
+
 def test_redrawn_traffic_comes_as_ranges_that_repeat_with_the_seed(run: Run, write: Write) -> None:
     write("plan.yaml", PLAN)
     write("week.jsonl", hourly(60))

@@ -141,6 +141,13 @@ def run(
     traffic.remark_bad_lines()
 
 
+def _unpacked(name: str) -> str:
+    return (
+        f"warning: no recorded event reaches {name}: how small its files become is not known, so the streams count as if "
+        "they were not packed; give --ratio"
+    )
+
+
 def _outlook(lane: Lane, runs: int, seed: int) -> Outlook:
     try:
         return redrawn(lane, partial(lane.make, measured_ratio(lane)), runs, seed, kept_history)
@@ -187,6 +194,9 @@ class _Traffic:
         whole = repeated(lambda: self._read(found.plan), self._repeat)
         rolling.feed(whole if self._scale == 1 else scaled(whole, self._scale, self._seed))
         rolling.finish()
+        for name, lane in rolling.lanes.items() if ratios is not None else ():
+            if lane.appender.roll.names.codec and lane.simulation.files and not first.lanes[name].simulation.files:
+                calling.remark([_unpacked(name)])
         return rolling
 
     def _read(self, plan: Plan) -> Iterator[Event]:

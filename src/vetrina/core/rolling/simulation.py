@@ -83,6 +83,7 @@ class FileSimulation:
         self._header_data, self._every_file = header, every_file
         self._make_packer = packer
         self._packer: Packer | None = None
+        self._packed_open: int | None = None
         self._clock: datetime | None = None
         self._open: FileRecord | None = None
         self._period: Period | None = None
@@ -134,7 +135,13 @@ class FileSimulation:
         self._tick(time)
         if self._open is not None and self._is_over():
             self._close("time")
-        if times > 1 and size * times > MOST_PACKED and self._ratio is None and (self._every_file or self._roll.names.codec):
+        if (
+            data
+            and times > 1
+            and size * times > MOST_PACKED
+            and self._ratio is None
+            and (self._every_file or self._roll.names.codec)
+        ):
             raise refuse(
                 f"one event stands for {times:,}, {size * times:,} bytes that would be packed to measure them",
                 f"at most {MOST_PACKED:,} bytes of one event are packed",
@@ -252,6 +259,15 @@ class FileSimulation:
         if self._ratio is not None:
             return int(one.bytes * self._ratio + 0.5)
         return self._packer.size() if self._packer is not None else one.bytes
+
+    def open_ratio(self) -> float:
+        """Return how small the open file would become if it were packed now, 1 where that was not measured; nothing is written afterwards."""
+        one = self._open
+        if one is None or not one.bytes or self._packer is None or not self._roll.names.codec:
+            return 1.0
+        if self._packed_open is None:
+            self._packed_open = self._packer.size()
+        return self._packed_open / one.bytes
 
     def _rename(self, one: FileRecord) -> None:
         pattern = self._roll.rename_to

@@ -130,7 +130,8 @@ class RolledFile:
             self._close()
         size = len(data)
         if left > 1:
-            self.place.sandbox.foresee(size * left, size * left // max(self._limit, size) if self._limit else 0)
+            fewest = size * left // (self._limit + size) if self._limit else 0  # a file may go over its limit by one line
+            self.place.sandbox.foresee(size * left, fewest)
         while left:
             if self._file is None:
                 self._open()
