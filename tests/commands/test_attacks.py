@@ -57,6 +57,8 @@ URL = 'vetrina: 1\nloggers: {{root: {{to: a}}}}\nappenders: {{a: {{sink: http, u
         (["receive", "--into", "rec", "--host", "a" * 300], 2, "is not a loopback address"),
         (["levels", "deep.yaml"], 2, "deep.yaml:2:2004: fault: the document is nested more than 100 deep"),
         (["levels", "deep.json"], 2, "nested more than 100 deep"),
+        (["check", "plan.yaml", "--sarif", "./plan.yaml"], 2, "plan.yaml: fault: this file is named twice in the call"),
+        (["whatif", "plan.yaml", "week.jsonl", "--tune", "a=off", "--note=link.md"], 2, "this file is named twice in the call"),
         (["levels", "long.json"], 2, "a logger's name may have 4,096 characters; this has 5,000"),
         (["routes", "plan.yaml", "long.jsonl"], 1, 'long.jsonl:1:1: not an event: "logger" has 5,000 characters'),
         (["rolling", "sized.yaml", "many.jsonl"], 2, "this policy makes more than 100,000 files of this traffic"),
@@ -69,7 +71,7 @@ URL = 'vetrina: 1\nloggers: {{root: {{to: a}}}}\nappenders: {{a: {{sink: http, u
     ],
     ids=lambda value: " ".join(map(str, value))[:60] if isinstance(value, list) else "",
 )
-def test_attacks(run: Run, write: Write, words: list[str], code: int, said: str) -> None:
+def test_attacks(run: Run, write: Write, tmp_path: Path, words: list[str], code: int, said: str) -> None:
     write("plan.yaml", PLAN.replace("vetrina: 1\n", "vetrina: 1\nzone: Europe/Rome\n"))
     write("week.jsonl", [event(), event(time="2026-11-17T05:12:00Z")])
     write("holes.jsonl", [event(message="{a}" * 10_000, fields={"a": 1})])
@@ -83,8 +85,11 @@ def test_attacks(run: Run, write: Write, words: list[str], code: int, said: str)
     write("junk.jsonl.gz", "").write_bytes(gzip.compress(json.dumps(event()).encode() + b"\n" * 3) + b"junk" * 9)
     for number, url in enumerate(("http://h:99999/", "http://[::1/", "http://", "http://h/"), start=1):
         write(f"url{number}.yaml", URL.format(url))
+    (tmp_path / "link.md").symlink_to(tmp_path / "week.jsonl")
+    kept = (tmp_path / "plan.yaml").read_bytes(), (tmp_path / "week.jsonl").read_bytes()
     found = run(*words)
 
+    assert kept == ((tmp_path / "plan.yaml").read_bytes(), (tmp_path / "week.jsonl").read_bytes())
     assert (found.code, said in found.err + found.out) == (code, True), found.err[:400]
     assert "fault in Vetrina itself" not in found.err
 

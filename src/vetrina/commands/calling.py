@@ -6,6 +6,7 @@ Options are declared once here, as annotated types, and used by every command th
 from __future__ import annotations
 
 import json
+import os
 import re
 import sys
 from collections.abc import Callable, Iterable, Mapping
@@ -221,12 +222,30 @@ def write_file(path: Path, text: str) -> None:
 
 
 def write_bytes(path: Path, data: bytes) -> None:
-    """Write bytes to a file of its own; what is in the way is told."""
+    """Write bytes to a file of its own; what is in the way is told, and a file that the call names besides is kept."""
+    if _named_besides(path):
+        raise refuse(
+            "this file is named twice in the call", "writing it would replace the other one", "name a new file", where=str(path)
+        )
     try:
         path.write_bytes(data)
     except (OSError, ValueError) as error:
         reason = error.strerror if isinstance(error, OSError) and error.strerror else str(error)
         raise refuse(f"cannot be written: {reason}", fix="check the folder and its permissions", where=str(path)) from None
+
+
+def _named_besides(path: Path) -> bool:
+    """Tell whether a file is an input, or another output, of this call too: two of its words lead there."""
+    words = [word.partition("=")[2] if word.startswith("--") and "=" in word else word for word in sys.argv[2:]]
+    there = os.path.realpath(path)
+    return sum(bool(word) and (word == str(path) or os.path.realpath(word) == there or _same(word, path)) for word in words) > 1
+
+
+def _same(word: str, path: Path) -> bool:
+    try:
+        return path.samefile(word)
+    except (OSError, ValueError):
+        return False
 
 
 def part_of(scale: Scale, logger: str, level: str, field: list[str]) -> Part:
