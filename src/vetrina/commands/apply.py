@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-import re
 import sys
 from datetime import UTC, datetime
 from pathlib import Path
@@ -15,6 +14,7 @@ from msgspec.structs import replace
 from vetrina.commands import calling
 from vetrina.core.changes.edits import changed_lines
 from vetrina.core.changes.splicing import Target, splice
+from vetrina.core.events import NOT_TEXT
 from vetrina.core.faults import Refused, refuse
 from vetrina.core.in_force import InForce, SetOption, TuneOption, parse_path
 from vetrina.core.nodes import synthetic
@@ -23,7 +23,6 @@ from vetrina.formats.plans import read_in_force
 from vetrina.formats.safe_files import locked, refuse_unwritable, replace_file, sweep
 from vetrina.views import changes as view
 
-_NOT_TEXT = re.compile(r"[\ud800-\udfff]")
 NEW_LAYER = "vetrina: 1\n"
 
 
@@ -60,7 +59,7 @@ def run(
     if not tune and not set_:
         raise refuse("what is the change?", fix="give --tune LOGGER=LEVEL or --set PATH=VALUE", where="apply")
     for path in (plan, *with_, *([into] if into else [])):
-        if not str(path).isprintable() and _NOT_TEXT.search(str(path)):
+        if not str(path).isprintable() and NOT_TEXT.search(str(path)):
             raise refuse(
                 "the file's name is not UTF-8", "the record of the change could not name it", "rename the file", where=str(path)
             )

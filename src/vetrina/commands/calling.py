@@ -5,9 +5,7 @@ Options are declared once here, as annotated types, and used by every command th
 
 from __future__ import annotations
 
-import json
 import os
-import re
 import sys
 from collections.abc import Callable, Iterable, Mapping
 from datetime import UTC, datetime
@@ -19,6 +17,7 @@ import click
 import msgspec
 import typer
 
+from vetrina.core.events import NOT_TEXT, compact_json
 from vetrina.core.faults import nearest, refuse
 from vetrina.core.grammar import ROOT
 from vetrina.core.in_force import InForce
@@ -91,21 +90,18 @@ def asked_text(found: InForce) -> str:
 
 def print_json(document: Any) -> None:
     """Write one JSON document to standard output."""
-    compact = visible(json.dumps(document, ensure_ascii=False, separators=(",", ":"))).encode()
+    compact = visible(compact_json(document)).encode()
     sys.stdout.write(msgspec.json.format(compact, indent=2).decode() + "\n")
 
 
 def print_json_line(document: Any) -> None:
     """Write one JSON document on a line of its own to standard output."""
-    sys.stdout.write(visible(json.dumps(document, ensure_ascii=False, separators=(",", ":"))) + "\n")
+    sys.stdout.write(visible(compact_json(document)) + "\n")
 
 
 def visible(text: str) -> str:
     r"""Return JSON text with the bytes of names that are not UTF-8 as `\\xff`, which every parser reads."""
-    return _NOT_TEXT.sub(lambda found: f"\\\\x{ord(found[0]) & 0xFF:02x}", text)
-
-
-_NOT_TEXT = re.compile(r"[\ud800-\udfff]")
+    return NOT_TEXT.sub(lambda found: f"\\\\x{ord(found[0]) & 0xFF:02x}", text)
 
 
 def print_lines(lines: Iterable[screen.Line | str]) -> None:
@@ -238,7 +234,7 @@ def _named_besides(path: Path) -> bool:
     """Tell whether a file is an input, or another output, of this call too: two of its words lead there."""
     words = [word.partition("=")[2] if word.startswith("--") and "=" in word else word for word in sys.argv[2:]]
     there = os.path.realpath(path)
-    return sum(bool(word) and (word == str(path) or os.path.realpath(word) == there or _same(word, path)) for word in words) > 1
+    return sum(bool(word) and (os.path.realpath(word) == there or _same(word, path)) for word in words) > 1
 
 
 def _same(word: str, path: Path) -> bool:

@@ -17,6 +17,8 @@ JsonObject = dict[str, Any]
 HOLE = re.compile(r"\{([A-Za-z_][A-Za-z0-9_.-]*)\}")
 MISSING: Final = object()
 LONGEST_LOGGER = 4096
+NOT_TEXT: Final = re.compile(r"[\ud800-\udfff]")
+"""What stands for bytes that are not UTF-8 in a name or value of the system's."""
 _PARTS_KEPT = 4096
 _ENCODER = json.JSONEncoder(ensure_ascii=False, separators=(",", ":"))
 _QUOTED = re.compile(r'[\x00-\x20"=\x7f-\x9f]')

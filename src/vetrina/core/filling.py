@@ -12,6 +12,7 @@ from typing import NamedTuple
 
 from msgspec import Struct, field
 
+from vetrina.core.events import NOT_TEXT
 from vetrina.core.faults import Fault, Place, nearest
 from vetrina.core.nodes import NULLS, Scalar
 
@@ -24,7 +25,6 @@ _FLOAT = re.compile(r"[-+]?(?:\.[0-9]+|[0-9]+(?:\.[0-9]*)?)(?:[eE][-+]?[0-9]+)?\
 _SPECIAL = {"inf": float("inf"), "-inf": float("-inf"), "+inf": float("inf"), "nan": float("nan")}
 _WORDS: dict[str, object] = {"true": True, "True": True, "TRUE": True, "false": False, "False": False, "FALSE": False}
 _LONGEST_NUMBER = 400
-_NOT_TEXT = re.compile(r"[\ud800-\udfff]")
 CREDENTIALS = (
     "password", "passwd", "passphrase", "pwd", "secret", "token", "authorization", "cookie", "apikey", "privatekey",
     "accesskey", "credential",
@@ -204,7 +204,7 @@ class Filler(Struct):
         return None
 
     def _outside(self, name: str, source: str, text: str, where: str, place: Place | None) -> tuple[Filled, Use]:
-        if _NOT_TEXT.search(text):
+        if NOT_TEXT.search(text):
             raise _Bad(
                 f"the value of ${{{name}}} is not text",
                 f"it comes from {where} and holds bytes that are not UTF-8",

@@ -92,9 +92,7 @@ class Sandbox:
         if not target.exists():
             self.files += 1
             if self.files > self.most_files:
-                raise LimitReached(
-                    f"more than {self.most_files:,} files", "give a higher --most-files, a larger at-size, or fewer events"
-                )
+                raise self._too_many()
         flags = os.O_WRONLY | os.O_CREAT | os.O_NOFOLLOW | (os.O_APPEND if append else os.O_TRUNC)
         try:
             return os.open(target, flags, 0o644)
@@ -110,16 +108,21 @@ class Sandbox:
         self.written += size
         self.used += size
         if self.written > self.most_bytes:
-            raise LimitReached(f"more than {self.most_bytes:,} bytes", "give a higher --limit, or fewer events")
+            raise self._too_large()
 
     def foresee(self, size: int, files: int = 0) -> None:
         """Raise where so many bytes or files are more than may be written, before any of it is made."""
         if self.disk is None and self.written + size > self.most_bytes:
-            raise LimitReached(f"more than {self.most_bytes:,} bytes", "give a higher --limit, or fewer events")
+            raise self._too_large()
         if self.files + files > self.most_files:
-            raise LimitReached(
-                f"more than {self.most_files:,} files", "give a higher --most-files, a larger at-size, or fewer events"
-            )
+            raise self._too_many()
+
+    def _too_large(self) -> LimitReached:
+        return LimitReached(f"more than {self.most_bytes:,} bytes", "give a higher --limit, or fewer events")
+
+    def _too_many(self) -> LimitReached:
+        what = f"more than {self.most_files:,} files"
+        return LimitReached(what, "give a higher --most-files, a larger at-size, or fewer events")
 
     def write(self, target: Path, data: bytes) -> None:
         """Write a whole file of its own."""

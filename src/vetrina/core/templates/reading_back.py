@@ -20,7 +20,7 @@ from typing import Any
 
 from msgspec import Struct
 
-from vetrina.core.events import MISSING, Event, look_up, text_of
+from vetrina.core.events import MISSING, NOT_TEXT, Event, look_up, text_of
 from vetrina.core.templates import reading_times as times
 from vetrina.core.templates.clocks import directives
 from vetrina.core.templates.compiling import TextTemplate
@@ -28,7 +28,7 @@ from vetrina.core.templates.forms import Template
 from vetrina.core.templates.language import Placeholder
 from vetrina.core.templates.reading_levels import LevelNames, Levels, shown_words
 from vetrina.core.templates.steps import Change
-from vetrina.core.templates.undoing import NOT_TEXT, Misfit, applying, noun, read_pairs, taking, typed_text, undoing
+from vetrina.core.templates.undoing import Misfit, applying, noun, read_pairs, taking, typed_text, undoing
 
 Values = dict[str, Any]
 _FREE = frozenset({"message", "text", "error"})

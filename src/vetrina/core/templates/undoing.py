@@ -11,7 +11,7 @@ from typing import Any
 
 import msgspec
 
-from vetrina.core.events import text_of
+from vetrina.core.events import NOT_TEXT, text_of
 from vetrina.core.templates.compiling import TextTemplate
 from vetrina.core.templates.language import Placeholder
 from vetrina.core.templates.masking import masker
@@ -19,7 +19,6 @@ from vetrina.core.templates.steps import TEXT_STEPS, Change
 
 NAMES = frozenset({"logger", "thread", "process", "host", "file", "function"})
 """Sources whose values have no blanks at their ends."""
-NOT_TEXT = re.compile(r"[\ud800-\udfff]")
 
 
 class Misfit(ValueError):

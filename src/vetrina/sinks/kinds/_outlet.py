@@ -64,6 +64,11 @@ class Outlet(Protocol):
 MOST_IN_ONE = 16 << 20  # bytes of one mail or request: it is made whole
 
 
+def size_of(group: list[Parcel]) -> int:
+    """Return a group's bytes."""
+    return sum(len(one.data) * one.times for one in group)
+
+
 def pieces(group: list[Parcel]) -> Iterator[bytes]:
     """Yield a group's bytes in their order; what is written many times comes in pieces of some size."""
     for one in group:
@@ -90,7 +95,7 @@ def batched(some: Iterable[bytes]) -> Iterator[bytes]:
 
 def whole(group: list[Parcel], what: str) -> bytes:
     """Return a group's bytes; raise LimitReached where they are more than one mail or request is made of."""
-    size = sum(len(one.data) * one.times for one in group)
+    size = size_of(group)
     if size > MOST_IN_ONE:
         raise LimitReached(
             f"{what} of {size:,} bytes, and one is made of at most {MOST_IN_ONE:,}",

@@ -7,7 +7,7 @@ from datetime import datetime
 from typing import IO
 
 from vetrina.core.plan import Appender
-from vetrina.sinks.kinds._outlet import Parcel, Place, PlainOutlet, batched, pieces
+from vetrina.sinks.kinds._outlet import Parcel, Place, PlainOutlet, batched, pieces, size_of
 from vetrina.sinks.sandbox import write_whole
 
 
@@ -22,7 +22,7 @@ class Console(PlainOutlet):
     def deliver(self, time: datetime, group: list[Parcel]) -> None:
         """Write the group in one go, so that two appenders' lines never mix."""
         del time
-        self.place.sandbox.take(sum(len(one.data) * one.times for one in group))
+        self.place.sandbox.take(size_of(group))
         if self._file is None:
             self._file = os.fdopen(self.place.sandbox.open(self._path, append=True), "ab", buffering=0)
         for data in batched(pieces(group)):

@@ -11,7 +11,7 @@ from vetrina.core.faults import refuse
 from vetrina.core.plan import Appender
 from vetrina.core.sinks._kind import full_path
 from vetrina.core.templates.forms import TableRow
-from vetrina.sinks.kinds._outlet import Parcel, Place, PlainOutlet
+from vetrina.sinks.kinds._outlet import Parcel, Place, PlainOutlet, size_of
 
 _ROWS = 5000
 
@@ -35,7 +35,7 @@ class Table(PlainOutlet):
         base = self._base or self._open()
         marks = ", ".join("?" * len(self._cells))
         rows = (row for one in group for row in repeat(tuple(cell(one.event, one.number) for cell in self._cells), one.times))
-        self.place.sandbox.take(sum(len(one.data) * one.times for one in group))
+        self.place.sandbox.take(size_of(group))
         base.executemany(f"INSERT INTO {_quoted(self.appender.sink.text('table'))} VALUES ({marks})", rows)  # noqa: S608  (quoted names)
         self._since += sum(one.times for one in group)
         if self._since >= _ROWS or self.appender.buffer is not None:
