@@ -79,8 +79,7 @@ def outcome(tunes: str, events: list[Event], streams: tuple[Stream, ...] = ()) -
     )
     after = in_force(VENDOR, tunes=options)
     comparison = Comparison(Router(before.plan), Router(after.plan))
-    for event in events:
-        comparison._count(event)
+    comparison.feed(events)
     effects = comparison.result(streams)
     told = unheard(Router(before.plan), Router(after.plan), effects)
     return Outcome((tunes,), effects, (), told, (), (), (), (), {"book": "file", "desk": "console"})

@@ -106,3 +106,31 @@ def test_strict_names_the_first_line_with_a_further_key(repeats: int) -> None:
     assert len(seen) == repeats
     assert str(refused.value.faults[0].place).startswith(f"events.jsonl:{repeats + 1}:")
     assert "shift" in refused.value.faults[0].what
+
+
+WRONG = [
+    None, 1, 9.0, True, "", "verbose", "INFO", 25, 2**70, [], {}, {"type": 1}, {"line": 1.0}, "a" * 4097, "2026-11-17T25:12:00Z",
+    "2026-11-17T05:12:00.1234567891234Z", "2026-11-17 05:12:00z", "2026-11-17T05:12:00+01:00", "2026-11-17T05:12:60Z",
+]  # fmt: skip
+
+
+@st.composite
+def odd_lines(draw: st.DrawFn) -> bytes:
+    members: dict[str, Any] = {"time": "2026-11-17T05:12:00Z", "level": "info", "logger": "a.b", "message": "m"}
+    name = draw(st.sampled_from([*members, "x", "error", "source", "count"]))
+    members[name] = draw(st.sampled_from(WRONG))
+    if draw(st.booleans()):
+        members.pop(draw(st.sampled_from(list(members))))
+    text = json.dumps(members)
+    at = draw(st.integers(0, 4 * len(text)))
+    return (text if at > len(text) else text[:at] + draw(st.sampled_from(['"', "}", "{", "", "x"])) + text[at + 1 :]).encode()
+
+
+@given(st.lists(odd_lines() | st.sampled_from([b"", b" ", b"{}", b"[]", b"1"]), min_size=8, max_size=40))
+def test_a_line_is_an_event_or_none_whatever_stands_before_it(lines: list[bytes]) -> None:
+    """After the first few bad lines reasons are no longer worked out, and the verdict is the same."""
+    together, alone = EventStream("all"), [EventStream("one") for _ in lines]
+    events = [event for _, event in together.numbered(io.BytesIO(b"\n".join(lines)))]
+
+    assert events == [event for line, stream in zip(lines, alone, strict=True) for event in stream.read(io.BytesIO(line))]
+    assert together.unreadable == sum(stream.unreadable for stream in alone)

@@ -14,6 +14,7 @@ from vetrina.core.checks import load
 from vetrina.core.checks._check import ERROR, SEVERITIES, WARN, Check, HostFacts, LoggerSeen, PathFacts, Scene, Severity
 from vetrina.core.events import Event, has_error
 from vetrina.core.faults import Fault, Place, Refused, nearest
+from vetrina.core.flows import RowNames
 from vetrina.core.in_force import InForce
 from vetrina.core.plan import Plan, Waiver
 from vetrina.core.rolling.running import Rolling
@@ -60,10 +61,13 @@ class Circumstances(Struct, frozen=True):
 
 
 def look_at(router: Router, events: Iterable[Event]) -> dict[str, LoggerSeen]:
-    """Return what the events of each logger were like."""
+    """Return what the events of each logger were like, by the name of its row (`RowNames`)."""
+    names, turn = RowNames(router.places, router.plan.separator), 0
     seen: dict[str, LoggerSeen] = {}
     for event in events:
-        name = event.logger or "root"
+        name = names.of(event.logger or "root")
+        if names.turn != turn:
+            seen, turn = _regrouped(seen, names), names.turn
         one = seen.get(name)
         if one is None:
             one = seen[name] = LoggerSeen()
@@ -75,7 +79,18 @@ def look_at(router: Router, events: Iterable[Event]) -> dict[str, LoggerSeen]:
             one.mild_errors += count if severity < WARN else 0
         elif severity >= ERROR:
             one.bare_errors += count
-    return seen
+    names.settle()
+    return _regrouped(seen, names)
+
+
+def _regrouped(seen: dict[str, LoggerSeen], names: RowNames) -> dict[str, LoggerSeen]:
+    found: dict[str, LoggerSeen] = {}
+    for name, one in seen.items():
+        row = names.of(name)
+        known = found.setdefault(row, one)
+        if known is not one:
+            known.add(one)
+    return found
 
 
 def rolled_files(router: Router, events: Iterable[Event]) -> dict[str, FileSimulation]:

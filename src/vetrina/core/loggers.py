@@ -5,7 +5,7 @@ Here: ancestry by segments, effective levels, the climb. Not here: gates and rul
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 
 from msgspec import Struct
 
@@ -59,14 +59,8 @@ class Tree:
 
     def _plant(self, logger: Logger) -> None:
         self.entries[logger.name] = logger
-        if logger.name == ROOT:
-            return
-        branch = self._top
-        segments = logger.name.split(self._separator)
-        self._deepest = max(self._deepest, len(segments))
-        for segment in segments:
-            branch = branch.below.setdefault(segment, _Branch())
-        branch.name = logger.name
+        if logger.name != ROOT:
+            self._deepest = max(self._deepest, _plant(self._top, logger.name, self._separator))
 
     def _settle(self) -> None:
         root = self.entries.get(ROOT)
@@ -94,15 +88,7 @@ class Tree:
         """Return the nearest configured logger at or above ``name``; root at last."""
         if name in {"", ROOT}:
             return ROOT
-        branch, found = self._top, ROOT
-        for segment in name.split(self._separator, self._deepest)[: self._deepest]:
-            below = branch.below.get(segment)
-            if below is None:
-                break
-            branch = below
-            if branch.name is not None:
-                found = branch.name
-        return found
+        return _nearest(self._top, name.split(self._separator, self._deepest)[: self._deepest])
 
     def standing(self, name: str) -> Standing:
         """Return what holds for any logger, configured or not."""
@@ -137,6 +123,49 @@ class Tree:
     def is_below(self, name: str, ancestor: str) -> bool:
         """Tell whether ``name`` is ``ancestor`` or below it; everything is below root."""
         return below(name, ancestor, self._separator)
+
+
+class Places:
+    """Where loggers stand among some names: all loggers of one place are treated alike by whatever knows only these names."""
+
+    def __init__(self, names: Iterable[str], separator: str) -> None:
+        """Index the names by segment; root is always there."""
+        self._separator = separator
+        self._top = _Branch()
+        self._deepest = 0
+        for name in names:
+            if name not in {"", ROOT}:
+                self._deepest = max(self._deepest, _plant(self._top, name, separator))
+
+    def of(self, logger: str) -> tuple[str, bool]:
+        """Return the nearest of the names at or above a logger (root at last), and whether it is the logger itself."""
+        if logger in {"", ROOT}:
+            return ROOT, True
+        found = _nearest(self._top, logger.split(self._separator, self._deepest)[: self._deepest])
+        return found, found == logger
+
+
+def _plant(top: _Branch, name: str, separator: str) -> int:
+    """Put a name into a tree; return how many segments it has."""
+    branch = top
+    segments = name.split(separator)
+    for segment in segments:
+        branch = branch.below.setdefault(segment, _Branch())
+    branch.name = name
+    return len(segments)
+
+
+def _nearest(top: _Branch, segments: list[str]) -> str:
+    """Return the deepest name along some segments; root at last."""
+    branch, found = top, ROOT
+    for segment in segments:
+        below = branch.below.get(segment)
+        if below is None:
+            break
+        branch = below
+        if branch.name is not None:
+            found = branch.name
+    return found
 
 
 def below(name: str, ancestor: str, separator: str) -> bool:

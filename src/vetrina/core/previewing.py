@@ -56,7 +56,7 @@ class Preview:
 
     def __init__(self, router: Router, part: Part, wanted: tuple[str, ...] = (), first: int | None = None) -> None:
         self._router, self._part, self._first = router, part, first
-        self._flows: Flows[_Reached | None] = Flows(65_536)
+        self._flows: Flows[_Reached | None] = Flows(router.places_with(part.logger).of)
         self._lanes = {name: _Lane(router.plan.appenders[name]) for name in wanted or router.plan.appenders}
 
     @property
@@ -82,15 +82,20 @@ class Preview:
     def _learn(self, event: Event) -> _Reached | None:
         """Remember what events of a logger and level reach, None where that has to be asked of each."""
         settled = self._router.decide(event.logger, event.level).route is not None and not self._part.fields
-        return self._flows.keep(event, self._reached(event) if settled else None)
+        return self._flows.keep(event, self._reached(event, any_=self._flows.is_shared(event)) if settled else None)
 
-    def _reached(self, event: Event) -> _Reached:
+    def _reached(self, event: Event, *, any_: bool = False) -> _Reached:
+        """Return what an event reaches, with what renders such events: those of its logger, or of ``any_`` that shares it."""
         plan = self._router.plan
         if not self._part.holds(event, self._router.severities[event.level], plan.separator):
             return []
         lanes = self._lanes
         deliveries = self._router.route(event).deliveries
-        return [(lanes[name], via, lanes[name].renders.of(event)) for name, via in deliveries if name in lanes]
+        return [
+            (lane, via, lane.renders.of_any() if any_ else lane.renders.of(event))
+            for name, via in deliveries
+            if (lane := lanes.get(name)) is not None
+        ]
 
 
 class Piece(Struct, frozen=True):

@@ -11,15 +11,15 @@ from typing import NamedTuple
 
 from msgspec import Struct
 
-from vetrina.core.conditions import All, Answer, Condition, LoggerIs, holds, reduce
+from vetrina.core.conditions import All, Answer, Condition, LoggerIs, holds, logger_names, reduce
 from vetrina.core.events import Event
 from vetrina.core.levels import Severities
-from vetrina.core.loggers import Standing, Tree
+from vetrina.core.loggers import Places, Standing, Tree
 from vetrina.core.plan import Appender, Attachment, Plan, Rule
 
 GATES = ("door", "level", "nowhere", "attachment", "once", "disabled", "floor", "ceiling", "rules")
 EARLY_GATES = GATES[:3]
-_CACHE = 65_536
+_CACHE = 4096
 
 
 class Delivery(NamedTuple):
@@ -139,13 +139,22 @@ class Router:
     """A compiled plan. ``route`` answers for one event; ``decide`` for all of one logger and level."""
 
     def __init__(self, plan: Plan) -> None:
-        """Build the tree; decisions are worked out when they are first asked for, and a bounded number is kept."""
+        """Build the tree; decisions are worked out when they are first asked for.
+
+        Loggers that stand at one place among all names of the plan share theirs, so that their number is the plan's.
+        """
         self.plan = plan
         self.tree = Tree(plan)
         self.severities = Severities(plan.scale)
-        self._decisions: dict[tuple[str, int | str], Decision] = {}
+        self.places = self.places_with()
+        self._quick: dict[tuple[str, int | str], Decision] = {}
+        self._decisions: dict[tuple[tuple[str, bool], int], Decision] = {}
         self._door = RuleIndex(plan.rules, plan.separator)
         self._rules = {name: RuleIndex(one.rules, plan.separator) for name, one in plan.appenders.items() if one.rules}
+
+    def places_with(self, *names: str) -> Places:
+        """Return where loggers stand among all names of the plan and some more."""
+        return Places([*self.tree.entries, *_named_in_rules(self.plan), *names], self.plan.separator)
 
     def route(self, event: Event) -> Route:
         """Return where ``event`` goes; raise KeyError for a level that the plan does not know."""
@@ -153,13 +162,16 @@ class Router:
 
     def decide(self, logger: str, level: int | str) -> Decision:
         """Return what holds for a logger's events of a level; raise KeyError for a level that is not known."""
-        key = (logger, level)
-        known = self._decisions.get(key)
+        known = self._quick.get((logger, level))
+        if known is not None:
+            return known
+        severity = self.severities[level]
+        place = self.places.of(logger)
+        known = self._decisions.get((place, severity))
         if known is None:
-            known = self.compile(logger or "root", self.severities[level])
-            if len(self._decisions) >= _CACHE:
-                self._decisions.clear()
-            self._decisions[key] = known
+            known = self._decisions[place, severity] = self.compile(logger or "root", severity)
+        if len(self._quick) < _CACHE:
+            self._quick[logger, level] = known
         return known
 
     def compile(self, logger: str, severity: int) -> Decision:
@@ -197,6 +209,17 @@ class Router:
             _settle(left_rules(rules, logger, severity), otherwise=appender.otherwise.value == "keep"),
             appender.otherwise.value == "keep",
         )
+
+
+def _named_in_rules(plan: Plan) -> set[str]:
+    """Return every logger that a rule of the plan names."""
+    rules = [*plan.rules]
+    for appender in plan.appenders.values():
+        rules += appender.rules
+    for logger in plan.loggers.values():
+        for attachment in logger.to:
+            rules += attachment.rules
+    return {name for rule in rules for name in logger_names(rule.condition)}
 
 
 def _window(attachment: Attachment, severity: int) -> bool:

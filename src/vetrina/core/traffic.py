@@ -6,19 +6,21 @@ are counted together; nothing is kept per event.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator
-from datetime import UTC
+from collections.abc import Iterable, Iterator
+from typing import TypeVar
 
 from msgspec import Struct, field
 
 from vetrina.core.conditions import json_equal
 from vetrina.core.events import MISSING, SHAPES, Event, look_up, text_of, unfilled
-from vetrina.core.flows import Flows
+from vetrina.core.flows import FURTHER, Flows, RowNames
 from vetrina.core.levels import LevelRange
 from vetrina.core.loggers import below
 from vetrina.core.plan import Appender, Plan
 from vetrina.core.routing import EARLY_GATES, Decision, Route, Router
 from vetrina.core.templates.compiling import MakeMeasure, MakeRender, Measure, Render
+
+T = TypeVar("T")
 
 
 def ending_of(appender: Appender) -> str:
@@ -61,6 +63,10 @@ class Renders:
             self._make = self._appender.template.compile_for(ending_of(self._appender))
         return self._make(event)
 
+    def of_any(self) -> Render:
+        """Return the function from (event, number) to what is written, for events of any logger and level."""
+        return lambda event, number: self.of(event)(event, number)
+
 
 class AppenderCount(Struct):
     """What one appender got: deliveries, bytes, and what each gate stopped on the way to it."""
@@ -85,7 +91,7 @@ class Cell(Struct):
 
 
 class Traffic(Struct):
-    """What became of all events."""
+    """What became of all events; ``further`` loggers share rows with others (`RowNames`)."""
 
     events: int = 0
     unfilled: int = 0
@@ -94,31 +100,59 @@ class Traffic(Struct):
     appenders: dict[str, AppenderCount] = field(default_factory=dict)
     cells: dict[tuple[str, int], Cell] = field(default_factory=dict)
     bytes_known: bool = True
+    further: int = 0
 
 
 class _Flow:
-    """The events of one (logger, level as written) whose route is settled, or what is left to ask of them."""
+    """The events of one (logger, level as written) whose route is settled, or what is left to ask of them.
 
-    __slots__ = ("count", "decision", "left_out", "logger", "measures", "route", "severity", "sizes", "ways")
+    ``names`` counts by the name of the row where loggers share the flow; None where it is one logger's.
+    """
+
+    __slots__ = (
+        "count",
+        "decision",
+        "left_out",
+        "logger",
+        "measures",
+        "names",
+        "quick",
+        "route",
+        "row",
+        "severity",
+        "sizes",
+        "ways",
+    )
 
     def __init__(self, logger: str, severity: int, decision: Decision) -> None:
         self.logger, self.severity, self.decision = logger, severity, decision
         self.route = decision.route
         self.left_out = False
+        self.quick = False
         self.count = 0
+        self.names: dict[str, int] | None = None
+        self.row = ""
         self.ways: tuple[MakeMeasure, ...] = ()
         self.measures: tuple[Measure, ...] = ()
         self.sizes: list[int] = []
 
 
 class Counter:
-    """Sends events through a router and counts; ``with_bytes`` measures every delivery as well."""
+    """Counts events as they are fed; the result can be asked for at any time, and feeding goes on.
+
+    With ``with_bytes`` every delivery is measured, which makes counting slower. Only events of ``part`` count.
+    """
 
     def __init__(self, router: Router, *, with_bytes: bool = True, part: Part | None = None) -> None:
         self.router = router
         self._part = part or Part()
         self.with_bytes = with_bytes
-        self._flows: Flows[_Flow] = Flows()
+        places = router.places_with(self._part.logger)
+        self._flows: Flows[_Flow] = Flows(places.of)
+        self._kept: dict[tuple[str | tuple[str, bool], int], _Flow] = {}
+        self._places = places
+        self._names = RowNames(router.places, router.plan.separator)
+        self._turn = 0
         self._routes: dict[tuple[str, int, Route], int] = {}
         self._measures: dict[object, MakeMeasure] = {}
         self._keys = {name: (one.template.key(), ending_of(one), one.encoding) for name, one in router.plan.appenders.items()}
@@ -127,42 +161,21 @@ class Counter:
         self._number = 0
 
     def feed(self, events: Iterable[Event]) -> None:
-        """Count ``events``; each must have a level that the plan knows."""
-        for event in events:
-            self._count(event)
-
-    def feed_lines(
-        self, lines: Iterable[bytes], read: Callable[[bytes], Event], rescue: Callable[[int, bytes], Event | None]
-    ) -> int:
-        """Count lines; return how many there were. ``read`` makes an event of a line or raises.
-
-        ``rescue`` is asked with the number of the line (from 0) about a line that ``read`` refuses or that may be
-        read wrongly: with an offset other than UTC's. Nothing else is done per event, for this is the inner loop of
-        millions.
-        """
+        """Count ``events``; each must have a level that the plan knows. This is the inner loop of millions."""
         flows, shapes, number = self._flows.by_logger, SHAPES, self._number
-        begun, refused = number, 0
-        for line in lines:
-            try:
-                event = read(line)
-                flow = flows[event.logger][event.level]
-                if event.time.tzinfo is not UTC:
-                    raise KeyError  # noqa: TRY301  (looked at closely)
-            except (ValueError, KeyError, RecursionError):
-                rescued = rescue(number - begun + refused, line)
-                if rescued is None:
-                    refused += 1
-                else:
-                    self._number = number
-                    self._count(rescued)
-                    number = self._number
-                continue
+        for event in events:
             number += 1
-            if flow.route is None or event.count is not None:
-                self._number = number - 1
-                self._count(event)
+            try:
+                flow = flows[event.logger][event.level]
+            except KeyError:
+                flow = self._flow(event)
+            if not flow.quick or event.count is not None:
+                self._count(event, flow, number)
                 continue
             flow.count += 1
+            if flow.names is not None:
+                name = self._row(event.logger or "root", flow.row)
+                flow.names[name] = flow.names.get(name, 0) + 1
             message = event.message
             if "{" in message:
                 wanted = shapes[message].wanted
@@ -172,38 +185,69 @@ class Counter:
                 for turn, one in enumerate(flow.measures):
                     flow.sizes[turn] += one(event, number)
         self._number = number
-        return number - begun + refused
 
-    def _count(self, event: Event) -> None:
-        self._number += 1
-        flow = self._flows.get(event) or self._flow(event)
+    def _count(self, event: Event, flow: _Flow, number: int) -> None:
         if flow.left_out or (self._part.fields and not self._part.holds_fields(event)):
             return
         count = event.count or 1
         self._unfilled += unfilled(event) * count
         if flow.route is None:
             route = flow.decision.follow(event)
-            key = (flow.logger, flow.severity, route)
+            key = (self._row(event.logger or "root", flow.row), flow.severity, route)
             self._routes[key] = self._routes.get(key, 0) + count
             if self.with_bytes:
                 for delivery in route.deliveries:
-                    self._bytes[delivery.appender] += self._measure(delivery.appender)(event)(event, self._number) * count
+                    self._bytes[delivery.appender] += self._measure(delivery.appender)(event)(event, number) * count
             return
         flow.count += count
+        if flow.names is not None:
+            name = self._row(event.logger or "root", flow.row)
+            flow.names[name] = flow.names.get(name, 0) + count
         for turn, one in enumerate(flow.measures):
-            flow.sizes[turn] += one(event, self._number) * count
+            flow.sizes[turn] += one(event, number) * count
+
+    def _row(self, logger: str, shared: str = "") -> str:
+        """Return the name of a logger's row; what was counted for those that lost theirs is moved."""
+        name = self._names.of(logger, shared)
+        if self._turn != self._names.turn:
+            self._regroup()
+        return name
+
+    def _regroup(self) -> None:
+        self._turn = self._names.turn
+        routes: dict[tuple[str, int, Route], int] = {}
+        for (logger, severity, route), count in self._routes.items():
+            _more(routes, (self._names.of(logger), severity, route), count)
+        self._routes = routes
+        for flow in self._kept.values():
+            if flow.names is not None:
+                names: dict[str, int] = {}
+                for logger, count in flow.names.items():
+                    _more(names, self._names.of(logger), count)
+                flow.names = names
 
     def _flow(self, event: Event) -> _Flow:
-        decision = self.router.decide(event.logger, event.level)
-        flow = _Flow(event.logger or "root", self.router.severities[event.level], decision)
-        flow.left_out = not self._part.holds_flow(event.logger, flow.severity, self.router.plan.separator)
+        severity = self.router.severities[event.level]
+        shared = self._flows.is_shared(event)
+        key = (self._places.of(event.logger) if shared else event.logger, severity)
+        flow = self._kept.get(key)
+        if flow is None:
+            flow = self._kept[key] = self._new_flow(event, severity, shared=shared)
+        return self._flows.keep(event, flow)
+
+    def _new_flow(self, event: Event, severity: int, *, shared: bool) -> _Flow:
+        flow = _Flow(event.logger or "root", severity, self.router.decide(event.logger, event.level))
+        flow.left_out = not self._part.holds_flow(event.logger, severity, self.router.plan.separator)
         if flow.left_out or self._part.fields:
             flow.route = None  # each event is asked
+        if shared:
+            flow.names, flow.row = {}, self._names.shared(event.logger)
         if self.with_bytes and flow.route is not None:
             flow.ways = tuple(dict.fromkeys(self._measure(one.appender) for one in flow.route.deliveries))
-            flow.measures = tuple(way(event) for way in flow.ways)
+            flow.measures = tuple(of_any(way) if shared else way(event) for way in flow.ways)
             flow.sizes = [0] * len(flow.measures)
-        return self._flows.keep(event, flow)
+        flow.quick = flow.route is not None
+        return flow
 
     def _measure(self, appender: str) -> MakeMeasure:
         """Return how the appender's events are measured; appenders that write alike share one."""
@@ -217,20 +261,42 @@ class Counter:
         """Return the sums so far."""
         traffic = Traffic(unfilled=self._unfilled, bytes_known=self.with_bytes)
         traffic.appenders = {name: AppenderCount(bytes=size) for name, size in self._bytes.items()}
-        for flow in self._flows:
-            if flow.route is not None:
-                _add(traffic, flow.logger, flow.severity, flow.route, flow.count)
+        rows = [*self._rows()]
+        for name in dict.fromkeys(name for name, *_ in rows):
+            self._names.of(name)
+        self._names.settle()
+        for name, severity, route, count in rows:
+            _add(traffic, self._names.of(name), severity, route, count)
+        traffic.further = self._names.further
+        for flow in self._kept.values():
+            if flow.route is not None and self.with_bytes:
                 sizes = dict(zip(flow.ways, flow.sizes, strict=True))
-                for delivery in flow.route.deliveries if self.with_bytes else ():
+                for delivery in flow.route.deliveries:
                     traffic.appenders[delivery.appender].bytes += sizes[self._measure(delivery.appender)]
-        for (logger, severity, route), count in self._routes.items():
-            _add(traffic, logger, severity, route, count)
         for name, appender in traffic.appenders.items():
             if appender.reached and self.with_bytes:
                 header = self.router.plan.appenders[name].template.header(ending_of(self.router.plan.appenders[name]))
                 appender.bytes += len(to_bytes(header, self.router.plan.appenders[name].encoding))
-        traffic.cells = dict(sorted(traffic.cells.items()))
+        traffic.cells = dict(sorted(traffic.cells.items(), key=lambda one: (one[0][0].endswith(FURTHER), one[0])))
         return traffic
+
+    def _rows(self) -> Iterator[tuple[str, int, Route, int]]:
+        """Yield what was counted: the name of a row, severity, route, events."""
+        for flow in self._kept.values():
+            if flow.route is not None:
+                for name, count in (flow.names if flow.names is not None else {flow.logger: flow.count}).items():
+                    yield name, flow.severity, flow.route, count
+        for (logger, severity, route), count in self._routes.items():
+            yield logger, severity, route, count
+
+
+def of_any(make: MakeMeasure) -> Measure:
+    """Return what measures events of any logger and level."""
+    return lambda event, number: make(event)(event, number)
+
+
+def _more(counts: dict[T, int], key: T, count: int) -> None:
+    counts[key] = counts.get(key, 0) + count
 
 
 def _add(traffic: Traffic, logger: str, severity: int, route: Route, count: int) -> None:
@@ -243,15 +309,14 @@ def _add(traffic: Traffic, logger: str, severity: int, route: Route, count: int)
         traffic.unrouted += count
     if route.stopped_at is not None:
         traffic.stopped[route.stopped_at] += count
-        cell.stopped[route.stopped_at] = cell.stopped.get(route.stopped_at, 0) + count
+        _more(cell.stopped, route.stopped_at, count)
     elif not route.deliveries:
         cell.dropped += count
     for delivery in route.deliveries:
         traffic.appenders[delivery.appender].reached += count
-        cell.reached[delivery.appender] = cell.reached.get(delivery.appender, 0) + count
+        _more(cell.reached, delivery.appender, count)
     for stop in route.stops:
-        gates = traffic.appenders[stop.appender].stopped
-        gates[stop.gate] = gates.get(stop.gate, 0) + count
+        _more(traffic.appenders[stop.appender].stopped, stop.gate, count)
 
 
 class Part(Struct, frozen=True):

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import re
 import sys
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from datetime import UTC
 from operator import itemgetter
@@ -52,13 +52,11 @@ class BadLine(Struct, frozen=True):
     name: str = ""
 
 
-class LineTaker(Protocol):
-    """What takes lines by itself: a `Counter`, a `Comparison` of two plans, a `Rehearsal`."""
+class EventTaker(Protocol):
+    """What events are sent to: a `Counter`, a `Comparison` of two plans, a `Rehearsal`."""
 
-    def feed_lines(
-        self, lines: Iterable[bytes], read: Callable[[bytes], Event], rescue: Callable[[int, bytes], Event | None]
-    ) -> int:
-        """Take lines; return how many there were. ``read`` and ``rescue`` make events of them, as `Counter.feed_lines` has it."""
+    def feed(self, events: Iterable[Event]) -> None:
+        """Take events, in order."""
 
 
 class EventStream:
@@ -77,46 +75,72 @@ class EventStream:
         self._scale = scale or Scale()
         self._lines = Lines(name)
         self._further = 0
+        self._refused: Refused | None = None
 
     def read(self, file: IO[bytes]) -> Iterator[Event]:
         """Yield the events of an open binary file."""
         return map(itemgetter(1), self.numbered(file))
 
     def numbered(self, file: IO[bytes]) -> Iterator[tuple[int, Event]]:
-        """Yield (line number, event); lines count from 1.
+        """Yield (line number, event); lines count from 1."""
+        for numbers, events in self.batches(file):
+            yield from zip(numbers, events, strict=True)
 
-        One call of the decoder for a usual line, the slow way for others; each event is used before the next is made.
-        """
-        known, number = self._severities, 0
-        for lines in self._lines.batches(file):
-            decode = self._reader(lines)
-            for number, line in enumerate(lines, start=number + 1):  # noqa: B020  (it counts on)
-                try:
-                    event: Event | None = decode(line)
-                    known[event.level]  # type: ignore[union-attr]
-                    if event.time.tzinfo is not UTC:  # type: ignore[union-attr]
-                        event = self._rescue(number, line)
-                except (ValueError, KeyError, RecursionError):
-                    event = self._rescue(number, line)
-                if event is not None:
-                    yield number, event
-        self._end(number)
+    def send(self, file: IO[bytes], taker: EventTaker) -> None:
+        """Send the events of an open binary file to ``taker``."""
+        for _, events in self.batches(file):
+            taker.feed(events)
 
     def severity(self, event: Event) -> int:
         """Return the severity of an event of this stream."""
         return self._severities[event.level]
 
-    def send(self, file: IO[bytes], taker: LineTaker) -> None:
-        """Send the lines of an open binary file to what takes them by itself: the quickest way, without a step for each event."""
+    def batches(self, file: IO[bytes]) -> Iterator[tuple[Sequence[int], list[Event]]]:
+        """Yield events of an open binary file with the numbers of their lines, as many as a block of the file holds."""
         number = 0
         for lines in self._lines.batches(file):
-            start = number
-            number += taker.feed_lines(
-                lines,
-                self._reader(lines),
-                lambda at, line, start=start: self._rescue(start + at + 1, line),  # type: ignore[misc]
-            )
-        self._end(number)
+            yield self._events(lines, number + 1)
+            if self._refused is not None:
+                raise self._refused
+            number += len(lines)
+        self.number = number
+        if self._lines.broken:
+            self._reject(number + 1, self._lines.broken)
+
+    def _events(self, lines: list[bytes], first: int) -> tuple[Sequence[int], list[Event]]:
+        """Return the events of lines, of which the first has the number ``first``, with their lines' numbers.
+
+        A usual line takes one call of the decoder; others are looked at closely.
+        """
+        known, decode = self._severities, self._reader(lines)
+        events: list[Event] = []
+        odd: set[int] = set()
+        for line in lines:
+            try:
+                event = decode(line)
+                known[event.level]
+                if event.time.tzinfo is UTC:
+                    events.append(event)
+                    continue
+            except (ValueError, KeyError, RecursionError, _Odd) as error:
+                if self.unreadable >= SHOWN and not self.strict and _is_hopeless(error, line):
+                    odd.add(len(events) + len(odd))
+                    self.unreadable += 1
+                    continue
+            at = len(events) + len(odd)
+            try:
+                rescued = self._rescue(first + at, line)
+            except Refused as refused:  # the events before it are used first
+                self._refused = refused
+                lines = lines[:at]
+                break
+            if rescued is None:
+                odd.add(at)
+            else:
+                events.append(rescued)
+        if not odd:
+            return range(first, first + len(lines)), events
+        return [first + at for at in range(len(lines)) if at not in odd], events
 
     def _reader(self, lines: list[bytes]) -> Callable[[bytes], Event]:
         """Return what makes an event of one of these lines, and raises for one that must be looked at closely.
@@ -135,7 +159,7 @@ class EventStream:
 
         def careful(line: bytes) -> Event:
             if line in odd:
-                raise KeyError
+                raise _Odd
             return read(line)
 
         return careful
@@ -150,11 +174,6 @@ class EventStream:
                 if name not in KNOWN_KEYS and name not in fields:
                     fields[name] = value
         return event
-
-    def _end(self, number: int) -> None:
-        self.number = number
-        if self._lines.broken:
-            self._reject(number + 1, self._lines.broken)
 
     def _rescue(self, number: int, line: bytes) -> Event | None:
         """Read a line the slow way; None for a blank or unreadable one (which is noted)."""
@@ -211,6 +230,27 @@ class EventStream:
 
 class _Reason(Exception):
     """Why a line is not an event."""
+
+
+class _Odd(Exception):
+    """A line must be looked at closely."""
+
+
+def _is_hopeless(error: Exception, line: bytes) -> bool:
+    """Tell by the decoder's error whether a line is no event however closely it is looked at.
+
+    Its reason is wanted of the first few only: the slow way costs five times a good line.
+    """
+    if isinstance(error, KeyError):
+        return True  # a level that is not known
+    if type(error) is msgspec.DecodeError:
+        return bool(line.strip())  # no JSON
+    words = str(error)
+    if words.startswith("Expected"):
+        return not words.endswith(("`$.level`", "`$.count`"))  # 9.0 is taken for 9
+    if words.startswith("Invalid RFC3339"):
+        return not _LONG_FRACTION(line)
+    return words.startswith("Object missing required")
 
 
 def _is_deep(line: bytes) -> bool:

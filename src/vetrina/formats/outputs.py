@@ -79,7 +79,10 @@ class TrafficCell(msgspec.Struct):
 
 
 class Routes(msgspec.Struct):
-    """`routes --json`; with --each the lines are described by `routes-each`."""
+    """`routes --json`; with --each the lines are described by `routes-each`.
+
+    `further_loggers`: so many share cells, beyond the first 10,000 by name; left out where there are none.
+    """
 
     events: int
     unreadable: int
@@ -88,6 +91,7 @@ class Routes(msgspec.Struct):
     stopped: EarlyStops
     appenders: list[AppenderTraffic]
     cells: list[TrafficCell]
+    further_loggers: int = 0
 
 
 class Delivery(msgspec.Struct):
@@ -528,7 +532,10 @@ class Candidate(msgspec.Struct):
 
 
 class WhatIf(msgspec.Struct):
-    """`whatif --json`: the first candidate in full, and all of them in `candidates`."""
+    """`whatif --json`: the first candidate in full, and all of them in `candidates`.
+
+    `further_loggers`: so many share rows, beyond the first 10,000 by name; left out where there are none.
+    """
 
     events: int
     unreadable: int
@@ -545,6 +552,7 @@ class WhatIf(msgspec.Struct):
     unheard: list[UnheardLevels]
     findings: FindingsChange
     candidates: list[Candidate]
+    further_loggers: int = 0
 
 
 class MessageClass(msgspec.Struct):

@@ -149,35 +149,24 @@ class Rehearsal:
         self._crash_at = self.troubles.crash_at
         self._known: dict[int, tuple[Route, _Writers]] = {}
         self._now = _LONG_AGO
-        self._flows: Flows[_Flow] = Flows(65_536)
+        self._flows: Flows[_Flow] = Flows(router.places.of)
         self._quick: list[_Lane] = []
         self._times_matter = any(lane.write is None for lane in self.lanes.values())
 
-    def feed_lines(
-        self, lines: Iterable[bytes], read: Callable[[bytes], Event], rescue: Callable[[int, bytes], Event | None]
-    ) -> int:
-        """Send lines through, as `Counter.feed_lines` counts them; return how many there were.
+    def feed(self, events: Iterable[Event]) -> None:
+        """Send events through.
 
         The short way is for events that only reach files which are open and take what comes: nothing but their text is
-        made, and put into the files' blocks, which are written when the lines are through.
+        made, and put into the files' blocks, which are written when the events are through.
         """
         flows, now, times_matter = self._flows.by_logger, self._now, self._times_matter
-        number = begun = self.events
-        refused = 0
-        for line in lines:
+        number = self.events
+        for event in events:
+            time = event.time
             try:
-                event = read(line)
                 flow = flows[event.logger][event.level]
-                time = event.time
-                if time.tzinfo is not UTC:
-                    raise KeyError  # noqa: TRY301  (looked at closely)
-            except (ValueError, KeyError, RecursionError):
-                rescued = rescue(number - begun + refused, line)
-                if rescued is None:
-                    refused += 1
-                    continue
-                event, time = rescued, rescued.time
-                flow = self._flows.get(event) or _LONG_WAY
+            except KeyError:
+                flow = _LONG_WAY
             if (
                 (writers := flow.writers) is None
                 or event.mark is not None
@@ -197,7 +186,6 @@ class Rehearsal:
                     add(text)
         self.events, self._now = number, now
         self._settle_blocks(write=True)
-        return number - begun + refused
 
     def _settle_blocks(self, *, write: bool = False) -> None:
         """Count what was put into files the short way, and have it written where that is wanted."""
@@ -210,11 +198,13 @@ class Rehearsal:
     def _learn(self, event: Event, writers: _Writers) -> None:
         """Remember the short way of an event's logger and level, or that there is none: while a crash is due there is none."""
         settled = self._crash_at is None and self.router.decide(event.logger, event.level).route is not None
-        flow = self._flows.keep(event, self._short_way(event, writers) if settled else _LONG_WAY)
+        way = self._short_way(event, writers, any_=self._flows.is_shared(event)) if settled else _LONG_WAY
+        flow = self._flows.keep(event, way)
         self._quick += [lane for lane in flow.lanes if lane not in self._quick]
 
     @staticmethod
-    def _short_way(event: Event, writers: _Writers) -> _Flow:
+    def _short_way(event: Event, writers: _Writers, *, any_: bool) -> _Flow:
+        """Return the short way for events of this one's logger, or of ``any_`` that shares it."""
         short: _ShortWriters = []
         found = _Flow(short)
         for _, encoding, lanes in writers:
@@ -224,7 +214,9 @@ class Rehearsal:
             ]
             if encoding != "utf-8" or None in blocks or any(times != 1 for _, times in lanes):
                 return _LONG_WAY
-            short.append((lanes[0][0].renders.of(event), tuple(block.append for block in blocks if block is not None)))
+            renders = lanes[0][0].renders
+            render = renders.of_any() if any_ else renders.of(event)
+            short.append((render, tuple(block.append for block in blocks if block is not None)))
             found.lanes += [lane for lane, _ in lanes]
         found.settle()
         return found

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
+from vetrina.core.flows import FURTHER, MOST_COUNTED, MOST_ROWS
 from vetrina.core.levels import Scale
 from vetrina.core.plan import Plan
 from vetrina.core.quantities import show_size
@@ -34,6 +35,7 @@ MOST_SHOWN = 40
 def as_json(traffic: Traffic, plan: Plan, unreadable: int) -> dict[str, Any]:
     """Return the document of `routes --json`."""
     sinks = appender_sinks(plan)
+    further = {"further_loggers": traffic.further} if traffic.further else {}
     return {
         "events": traffic.events,
         "unreadable": unreadable,
@@ -59,6 +61,7 @@ def as_json(traffic: Traffic, plan: Plan, unreadable: int) -> dict[str, Any]:
             }
             for cell in traffic.cells.values()
         ],
+        **further,
     }
 
 
@@ -155,7 +158,16 @@ def _matrix(traffic: Traffic, plan: Plan, width: int) -> list[Line]:
         if lines:
             lines.append([])
         lines += table(heads, rows, width, 2)
-    return lines
+    return [*lines, *further_lines(traffic.further, width)]
+
+
+def further_lines(further: int, width: int) -> list[Line]:
+    """Return how many loggers share rows, where any do."""
+    if not further:
+        return []
+    many = f"more than {number(MOST_COUNTED)}" if further > MOST_COUNTED else number(further)
+    text = f"the first {number(MOST_ROWS)} loggers by name have rows of their own; {many} more share the rows of {FURTHER}"
+    return wrapped(f"  {text}", width, 2, "raised")
 
 
 def _matrix_row(cell: Cell, names: list[str], scale: Scale, *, first: bool) -> list[Span]:

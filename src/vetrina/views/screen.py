@@ -230,9 +230,11 @@ def table(heads: Sequence[Column], rows: Sequence[Sequence[Span]], width: int, i
 
 def _row(cells: Sequence[Span], heads: Sequence[Column], widths: list[int], gap: int) -> list[Line]:
     """Return a row, in as many lines as its longest cell needs."""
+    rooms = [width - columns(cell.text) for cell, width in zip(cells, widths, strict=True)]
+    if min(rooms) >= 0:
+        return [_short_row(cells, heads, rooms, gap)]
     parts = [
-        _folded(cell.text, width) if columns(cell.text) > width else [cell.text]
-        for cell, width in zip(cells, widths, strict=True)
+        _folded(cell.text, width) if room < 0 else [cell.text] for cell, width, room in zip(cells, widths, rooms, strict=True)
     ]
     lines: list[Line] = []
     for turn in range(max(map(len, parts))):
@@ -245,6 +247,20 @@ def _row(cells: Sequence[Span], heads: Sequence[Column], widths: list[int], gap:
             spans.append(Span(text if last else pad(text, width, right=head.right), cell.style))
         lines.append(spans)
     return lines
+
+
+def _short_row(cells: Sequence[Span], heads: Sequence[Column], rooms: list[int], gap: int) -> Line:
+    """Return a row whose cells all fit, ``rooms`` to spare."""
+    between, last = Span(" " * gap), len(heads) - 1
+    spans: Line = []
+    for at, (cell, room) in enumerate(zip(cells, rooms, strict=True)):
+        if at:
+            spans.append(between)
+        if room and (at < last or heads[at].right):
+            blanks = " " * room
+            cell = Span(blanks + cell.text if heads[at].right else cell.text + blanks, cell.style)  # noqa: PLW2901  (padded)
+        spans.append(cell)
+    return spans
 
 
 _JOINTS = re.compile(r"(?<=[/\\_,;=>-])(?=[^/\\_,;=>-])|(?<=[.:])(?=[^.:0-9])")

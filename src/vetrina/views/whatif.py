@@ -13,6 +13,7 @@ from vetrina.core.in_force import InForce
 from vetrina.core.levels import Scale
 from vetrina.core.quantities import show_size, show_span
 from vetrina.core.traffic import ending_of
+from vetrina.views.routes import further_lines
 from vetrina.views.screen import Column, Line, Span, counted, level_style, number, shorten, span, table, whole, wrapped
 
 _MOST = 12
@@ -89,6 +90,7 @@ def as_json(outcomes: Sequence[Outcome], shown: Sequence[Sequence[str]], unreada
             }
             for at, one in enumerate(outcomes)
         ],
+        **({"further_loggers": effects.further} if effects.further else {}),
     }
 
 
@@ -291,7 +293,7 @@ def _loggers(outcome: Outcome, scale: Scale, width: int, *, wide: bool) -> list[
     lines: list[Line] = [[], [Span("Whose messages, the loudest first", "title")], *table(heads, rows, width, 2)]
     if len(loud) > _MOST and not wide:
         lines.append([Span(f"  … and {counted(len(loud) - _MOST, 'line')} more (--wide, --json)", "quiet")])
-    return lines
+    return [*lines, *further_lines(outcome.effects.further, width)]
 
 
 def _days(effects: Effects, width: int, *, wide: bool) -> list[Line]:

@@ -14,14 +14,14 @@ from datetime import UTC, date, datetime, timedelta
 from msgspec import Struct, field
 
 from vetrina.core.events import Event
-from vetrina.core.flows import Flows
+from vetrina.core.flows import Flows, RowNames
 from vetrina.core.pace import Pace, pace_of, seconds_by_day
 from vetrina.core.plan import Plan
 from vetrina.core.rolling.traffic_models import Stream
 from vetrina.core.routing import Route, Router
 from vetrina.core.templates import clocks
 from vetrina.core.templates.compiling import MakeMeasure, Measure
-from vetrina.core.traffic import ending_of, measures, to_bytes
+from vetrina.core.traffic import ending_of, measures, of_any, to_bytes
 
 _SAMPLES = 64
 _USUAL_SIZE = 100
@@ -104,7 +104,7 @@ class Effects(Struct):
     ``twice``: events that arrive more than once at a sink after the change and did not before, by (logger, place).
     ``silenced``: events that arrived and arrive nowhere now, ``seen`` the other way round, by (logger, severity).
     ``recorded``: all events by (logger, severity), wherever they went. ``streamed`` of ``events`` are of added streams.
-    ``pace`` is what a day is worked out from.
+    ``pace`` is what a day is worked out from. ``further`` loggers share rows with others (`RowNames`).
     """
 
     events: int = 0
@@ -119,6 +119,7 @@ class Effects(Struct):
     recorded: dict[tuple[str, int], int] = field(default_factory=dict)
     examples: dict[str, Examples] = field(default_factory=dict)
     streamed: int = 0
+    further: int = 0
     pace: Pace = Pace(timedelta(0))
 
     @property
@@ -137,28 +138,46 @@ class Effects(Struct):
 
 
 class _Pair:
-    """Both routes of the events of one logger and level (or of one such pair of routes), counted together."""
+    """Both routes of the events of one logger and level (or of one such pair of routes), counted together.
 
-    __slots__ = ("after", "before", "count", "logger", "new", "settled", "severity", "sizes", "slots", "ways")
+    Where loggers share it, ``rows`` counts by the name of the row.
+    """
+
+    __slots__ = ("after", "before", "count", "logger", "new", "quick", "row", "rows", "severity", "sizes", "slots", "ways")
 
     def __init__(self, logger: str, severity: int, before: Route | None, after: Route | None) -> None:
         self.logger, self.severity, self.before, self.after = logger, severity, before, after
-        self.settled = before is not None and after is not None
+        self.quick = False
         self.count = 0
+        self.rows: dict[str, list[int]] | None = None
+        self.row = ""
         self.ways: tuple[MakeMeasure, ...] = ()
         self.slots: tuple[Measure, ...] = ()
         self.sizes: list[int] = []
         self.new: tuple[tuple[str, Measure], ...] = ()
 
+    @property
+    def settled(self) -> bool:
+        """Tell whether both routes are known for all its events."""
+        return self.before is not None and self.after is not None
+
+    def add(self, count: int, sizes: list[int]) -> None:
+        """Add events and their bytes on each way."""
+        self.count += count
+        for turn, size in enumerate(sizes):
+            self.sizes[turn] += size
+
 
 _Split = tuple[str, int, Route, Route]
 
 
-class _Day(Struct):
+class _Day:
     """The pairs of one day."""
 
-    pairs: Flows[_Pair] = field(default_factory=Flows)
-    split: dict[_Split, _Pair] = field(default_factory=dict)
+    def __init__(self, places: Callable[[str], object]) -> None:
+        self.pairs: Flows[_Pair] = Flows(places)
+        self.kept: dict[tuple[object, int], _Pair] = {}
+        self.split: dict[_Split, _Pair] = {}
 
 
 class Comparison:
@@ -169,38 +188,32 @@ class Comparison:
         self._zone = clocks.zone(before.plan.zone)
         self._measures: dict[object, MakeMeasure] = {}
         self._sides = (_Side(before.plan, self._measures), _Side(after.plan, self._measures))
+        self._names = RowNames(before.places_with(*after.tree.entries), before.plan.separator)
+        self._named = 0
         self._days: dict[date, _Day] = {}
-        self._day = _Day()
+        self._day = _Day(self._place)
         self._begun = self._ended = _SOME_TIME
         self._first, self._last = _LATEST, _EARLIEST
         self._number = 0
         self._examples: dict[str, Examples] = {}
 
-    def feed_lines(
-        self, lines: Iterable[bytes], read: Callable[[bytes], Event], rescue: Callable[[int, bytes], Event | None]
-    ) -> int:
-        """Count lines, as `Counter.feed_lines` does; return how many there were."""
-        begun, refused = self._number, 0
-        for line in lines:
+    def _place(self, logger: str) -> object:
+        return self.before.places.of(logger), self.after.places.of(logger)
+
+    def feed(self, events: Iterable[Event]) -> None:
+        """Count events, as `Counter.feed` does."""
+        for event in events:
+            time = event.time
+            if not self._begun <= time < self._ended:
+                self._turn(time)
             try:
-                event = read(line)
-                time = event.time
-                if time.tzinfo is not UTC:
-                    raise KeyError  # noqa: TRY301  (looked at closely)
-                if not self._begun <= time < self._ended:
-                    self._turn(time)
                 pair = self._day.pairs.by_logger[event.logger][event.level]
-            except (ValueError, KeyError, RecursionError):
-                rescued = rescue(self._number - begun + refused, line)
-                if rescued is None:
-                    refused += 1
-                else:
-                    self._count(rescued)
-                continue
-            if not pair.settled or pair.new or event.count is not None:
-                self._count(event)
-                continue
+            except KeyError:
+                pair = self._pair(event)
             self._number += 1
+            if not pair.quick or event.count is not None:
+                self._count(event, pair)
+                continue
             pair.count += 1
             if time > self._last:
                 self._last = time
@@ -208,14 +221,13 @@ class Comparison:
                 self._first = time
             for turn, one in enumerate(pair.slots):
                 pair.sizes[turn] += one(event, self._number)
-        return self._number - begun + refused
 
     def _turn(self, time: datetime) -> None:
         """Go to the day of a time; a day begins at midnight of the plan's zone."""
         self._note(time)
         there = clocks.local(time, self._zone)
         day = there.date()
-        self._day = self._days.setdefault(day, _Day())
+        self._day = self._days.setdefault(day, _Day(self._place))
         try:
             self._begun = datetime(day.year, day.month, day.day, tzinfo=self._zone).astimezone(UTC)
             after = day + timedelta(days=1)
@@ -226,46 +238,86 @@ class Comparison:
     def _note(self, time: datetime) -> None:
         self._first, self._last = min(time, self._first), max(time, self._last)
 
-    def _count(self, event: Event) -> None:
-        if not self._begun <= event.time < self._ended:
-            self._turn(event.time)
+    def _count(self, event: Event, pair: _Pair) -> None:
         self._note(event.time)
-        self._number += 1
-        pair = self._day.pairs.get(event) or self._pair(event)
         if not pair.settled:
             before = self.before.route(event) if pair.before is None else pair.before
             after = self.after.route(event) if pair.after is None else pair.after
-            key = (pair.logger, pair.severity, before, after)
+            own = event.logger or "root"
+            key = (self._row(own), pair.severity, before, after)
             known = self._day.split.get(key)
-            pair = known if known is not None else self._day.split.setdefault(key, self._filled(_Pair(*key), event))
+            pair = known or self._day.split.setdefault(key, self._filled(_Pair(*key), event, any_=key[0] != own))
         count = event.count or 1
-        pair.count += count
-        for turn, one in enumerate(pair.slots):
-            pair.sizes[turn] += one(event, self._number) * count
+        sizes = [one(event, self._number) * count for one in pair.slots]
+        pair.add(count, sizes)
+        if pair.rows is not None:
+            name = self._row(event.logger or "root", pair.row)
+            row = pair.rows.get(name)
+            if row is None:
+                row = pair.rows[name] = [0] * (len(sizes) + 1)
+            for turn, more in enumerate((count, *sizes)):
+                row[turn] += more
         for name, size in pair.new:
             examples = self._examples.get(name)
             if examples is None:
                 examples = self._examples[name] = Examples()
             examples.take(Example(event, self._number, size(event, self._number)))
 
+    def _row(self, logger: str, shared: str = "") -> str:
+        """Return the name of a logger's row; what was counted for those that lost theirs is moved."""
+        name = self._names.of(logger, shared)
+        if self._named != self._names.turn:
+            self._named = self._names.turn
+            for day in self._days.values():
+                self._regroup(day)
+        return name
+
+    def _regroup(self, day: _Day) -> None:
+        split: dict[_Split, _Pair] = {}
+        for (logger, severity, before, after), pair in day.split.items():
+            pair.logger = self._names.of(logger)
+            if pair.logger != logger:
+                pair.slots = tuple(of_any(way) for way in pair.ways)
+                pair.new = tuple((name, of_any(self._sides[1].measure(name))) for name, _ in pair.new)
+            known = split.setdefault((pair.logger, severity, before, after), pair)
+            if known is not pair:
+                known.add(pair.count, pair.sizes)
+        day.split = split
+        for pair in day.kept.values():
+            rows: dict[str, list[int]] = {}
+            for logger, counts in (pair.rows or {}).items():
+                row = rows.setdefault(self._names.of(logger), [0] * len(counts))
+                for turn, count in enumerate(counts):
+                    row[turn] += count
+            pair.rows = rows if pair.rows is not None else None
+
     def _pair(self, event: Event) -> _Pair:
         severity = self.before.severities[event.level]
-        routes = self.before.decide(event.logger, event.level).route, self.after.decide(event.logger, event.level).route
-        pair = _Pair(event.logger or "root", severity, *routes)
-        return self._day.pairs.keep(event, self._filled(pair, event) if pair.settled else pair)
+        shared = self._day.pairs.is_shared(event)
+        key = (self._place(event.logger) if shared else event.logger, severity)
+        pair = self._day.kept.get(key)
+        if pair is None:
+            routes = (router.decide(event.logger, event.level).route for router in (self.before, self.after))
+            pair = self._day.kept[key] = _Pair(event.logger or "root", severity, *routes)
+            if pair.settled:
+                self._filled(pair, event, any_=shared)
+                if shared:
+                    pair.rows, pair.row = {}, self._names.shared(event.logger)
+                pair.quick = not shared and not pair.new
+        return self._day.pairs.keep(event, pair)
 
-    def _filled(self, pair: _Pair, event: Event) -> _Pair:
-        """Give a settled pair what measures its events, and who of them is new."""
+    def _filled(self, pair: _Pair, event: Event, *, any_: bool = False) -> _Pair:
+        """Give a settled pair what measures its events (those of ``any_`` logger, or of this one's), and who of them is new."""
         assert pair.before is not None  # noqa: S101  (settled)
         assert pair.after is not None  # noqa: S101  (settled)
         old, new = self._sides
         ways = [old.measure(one.appender) for one in pair.before.deliveries]
         ways += [new.measure(one.appender) for one in pair.after.deliveries]
         pair.ways = tuple(dict.fromkeys(ways))
-        pair.slots = tuple(way(event) for way in pair.ways)
+        pair.slots = tuple(of_any(way) if any_ else way(event) for way in pair.ways)
         pair.sizes = [0] * len(pair.slots)
         gained = _names(pair.after) - _names(pair.before)
-        pair.new = tuple((name, new.measure(name)(event)) for name in gained)
+        pair.new = tuple((name, of_any(new.measure(name)) if any_ else new.measure(name)(event)) for name in gained)
         return pair
 
     def result(self, streams: Iterable[Stream] = ()) -> Effects:
@@ -281,10 +333,7 @@ class Comparison:
         found.pace = pace_of(found.first, found.last, self._zone)
         names = dict.fromkeys([*self.before.plan.appenders, *self.after.plan.appenders])
         found.appenders = {name: Shift() for name in names}
-        for day, here in sorted(self._days.items()):
-            for pair in [*here.pairs, *here.split.values()]:
-                if pair.count:
-                    self._add(found, day, pair)
+        self._add_days(found)
         for stream in streams:
             self._add_stream(found, stream)
         for side, of in zip(self._sides, ("before", "after"), strict=True):
@@ -305,6 +354,29 @@ class Comparison:
             name: {severity: one.bytes // one.events for severity, one in levels.items() if one.events}
             for name, levels in sums.items()
         }
+
+    def _add_days(self, found: Effects) -> None:
+        for name in dict.fromkeys(name for day in self._days.values() for name in _rows_of(day)):
+            self._names.of(name)
+        self._names.settle()
+        for day, here in sorted(self._days.items()):
+            self._regroup(here)
+            for pair in [*here.kept.values(), *here.split.values()]:
+                if pair.count:
+                    self._add_rows(found, day, pair)
+        found.further = self._names.further
+
+    def _add_rows(self, found: Effects, day: date, pair: _Pair) -> None:
+        """Add a pair, by row where loggers share it."""
+        if pair.rows is None:
+            if pair.settled:
+                pair.logger = self._names.of(pair.logger)
+                self._add(found, day, pair)
+            return
+        for name, (count, *sizes) in pair.rows.items():
+            part = _Pair(name, pair.severity, pair.before, pair.after)
+            part.count, part.sizes, part.ways = count, sizes, pair.ways
+            self._add(found, day, part)
 
     def _add(self, found: Effects, day: date, pair: _Pair, *, estimated: bool = False) -> None:
         assert pair.before is not None  # noqa: S101  (counted pairs are settled)
@@ -353,6 +425,13 @@ class Comparison:
             if pair.count:
                 found.streamed += pair.count
                 self._add(found, day, pair, estimated=True)
+
+
+def _rows_of(day: _Day) -> Iterable[str]:
+    """Yield the names of the rows of a day."""
+    yield from (pair.logger for pair in day.split.values())
+    for pair in day.kept.values():
+        yield from pair.rows if pair.rows is not None else (pair.logger,)
 
 
 class _Side:

@@ -136,14 +136,19 @@ def _weigh(found: InForce, event: Event, edits: tuple[Edit, ...], after: InForce
             for name, one in now.appenders.items()
             if (one.reached, one.bytes) != (before.appenders[name].reached, before.appenders[name].bytes)
         }
-        others = tuple(
-            Other(logger, severity, sum(cell.reached.values()) - sum(before.cells[logger, severity].reached.values()))
-            for (logger, severity), cell in now.cells.items()
-            if cell.reached != before.cells[logger, severity].reached
-        )
+        others = tuple(_elsewhere(before, now))
         return Remedy(edits, sum(abs(count) for count, _ in sinks.values()), 0, lines, sinks, others)
     others, sampled = _difference(found.plan, after.plan, event)
     return Remedy(edits, len(others), sampled, lines, {}, others)
+
+
+def _elsewhere(before: Traffic, now: Traffic) -> Iterator[Other]:
+    """Yield the rows whose events go elsewhere than before; the further loggers' rows may differ, as their places do."""
+    for logger, severity in dict.fromkeys([*before.cells, *now.cells]):
+        was, is_ = (one.cells.get((logger, severity)) for one in (before, now))
+        old, new = (one.reached if one is not None else {} for one in (was, is_))
+        if old != new:
+            yield Other(logger, severity, sum(new.values()) - sum(old.values()))
 
 
 def _difference(before: Plan, after: Plan, event: Event) -> tuple[tuple[Other, ...], int]:

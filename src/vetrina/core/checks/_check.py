@@ -67,6 +67,13 @@ class LoggerSeen(Struct):
     mild_errors: int = 0
     bare_errors: int = 0
 
+    def add(self, other: LoggerSeen) -> None:
+        """Add what another logger's events were like."""
+        self.events += other.events
+        self.delivered += other.delivered
+        self.mild_errors += other.mild_errors
+        self.bare_errors += other.bare_errors
+
 
 class PathFacts(Struct, frozen=True):
     """What this machine says of one file's folder; ``ignored`` is None outside a git work tree."""

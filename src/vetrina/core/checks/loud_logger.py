@@ -26,6 +26,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from vetrina.core.checks._check import Check, Hit, Scene
+from vetrina.core.flows import FURTHER
 
 
 def find(scene: Scene) -> Iterator[Hit]:
@@ -36,7 +37,7 @@ def find(scene: Scene) -> Iterator[Hit]:
         return
     for name, one in seen.items():
         share = 100 * one.delivered / total
-        if share > scene.limit(CHECK, "share") and len(seen) > 1:
+        if share > scene.limit(CHECK, "share") and len(seen) > 1 and not name.endswith(FURTHER):
             standing = scene.tree.standing(name)
             yield Hit(
                 standing.origin,

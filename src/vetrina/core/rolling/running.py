@@ -15,7 +15,7 @@ from vetrina.core.rolling.traffic_models import Stream, StreamFeeder
 from vetrina.core.routing import Route, Router
 from vetrina.core.templates import clocks
 from vetrina.core.templates.compiling import MakeMeasure, Measure
-from vetrina.core.traffic import ending_of, measures, to_bytes
+from vetrina.core.traffic import ending_of, measures, of_any, to_bytes
 
 _SOME_TIME = datetime(2026, 1, 1, tzinfo=UTC)
 _SOME_SIZE = 100
@@ -67,7 +67,7 @@ class Rolling:
         self.tracks_levels = False
         self._feeder: StreamFeeder | None = None
         self._begun = self._ended = _SOME_TIME
-        self._flows: Flows[list[Reached]] = Flows(65_536)
+        self._flows: Flows[list[Reached]] = Flows(router.places.of)
         zone = clocks.zone(router.plan.zone)
         self.lanes: dict[str, Lane] = {}
         for one in router.plan.appenders.values():
@@ -77,7 +77,7 @@ class Rolling:
         self._shares = _share(self.lanes) if one_writer else frozenset()
         writers = {id(lane.simulation): lane for lane in reversed(self.lanes.values())}
         self._watching = [lane for lane in reversed(writers.values()) if lane.watches_starts]
-        self._known: dict[tuple[int, str, int | str], tuple[Route, list[Reached]]] = {}
+        self._known: dict[int, tuple[Route, list[tuple[Lane, int]]]] = {}
 
     def feed(self, events: Iterable[Event]) -> None:  # noqa: C901  (the inner loop of millions of events, in one piece)
         """Send events through; each must have a level that the plan knows."""
@@ -130,17 +130,20 @@ class Rolling:
     def _reached(self, event: Event) -> list[Reached]:
         """Return the lanes that an event reaches; those of a settled logger and level are remembered."""
         decision = self.router.decide(event.logger, event.level)
-        found = self.reached(decision.follow(event), event)
-        if decision.route is not None:
-            self._flows.keep(event, found)
-        return found
+        lanes = self.reached(decision.follow(event))
+        if decision.route is None:
+            return [(lane, times, lane.measures(event)) for lane, times in lanes]
+        shared = self._flows.is_shared(event)
+        return self._flows.keep(
+            event, [(lane, times, of_any(lane.measures) if shared else lane.measures(event)) for lane, times in lanes]
+        )
 
     def add_streams(self, streams: Iterable[Stream], means: dict[str, dict[int, int]]) -> None:
         """Add streams that no event file has; ``means`` are bytes by appender and severity, for those without a size."""
         fed = []
         for one in streams:
             event = Event(_SOME_TIME, one.severity, one.logger, "")
-            reached = [(lane, times) for lane, times, _ in self.reached(self.router.route(event), event)]
+            reached = self.reached(self.router.route(event))
             sizes = {
                 lane.appender.name: one.size if one.size is not None else _mean(means.get(lane.appender.name, {}), one.severity)
                 for lane, _ in reached
@@ -157,10 +160,9 @@ class Rolling:
             for name, lane in self.lanes.items()
         }
 
-    def reached(self, route: Route, event: Event) -> list[Reached]:
-        """Return the file appenders that a route reaches, how many times each, and what measures such events there."""
-        key = (id(route), event.logger, event.level)
-        known = self._known.get(key)
+    def reached(self, route: Route) -> list[tuple[Lane, int]]:
+        """Return the file appenders that a route reaches, and how many times each."""
+        known = self._known.get(id(route))
         if known is not None:
             return known[1]
         counts: dict[str, int] = {}
@@ -169,9 +171,9 @@ class Rolling:
             counts[name] = counts.get(name, 0) + 1
         apart = any(name in self._shares for name in each)  # in the order of the deliveries: they meet in one file
         times = [(name, 1) for name in each] if apart else list(counts.items())
-        found = [(self.lanes[name], count, self.lanes[name].measures(event)) for name, count in times]
+        found = [(self.lanes[name], count) for name, count in times]
         if len(self._known) < 10_000:
-            self._known[key] = (route, found)  # the route is kept, so that its id stays its own
+            self._known[id(route)] = (route, found)  # the route is kept, so that its id stays its own
         return found
 
     def finish(self) -> None:

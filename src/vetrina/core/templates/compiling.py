@@ -52,16 +52,16 @@ class _Memo(dict[Any, str]):
 
 
 class _Lengths(dict[Any, int]):
-    """Lengths in UTF-8 of what a memo holds."""
+    """Lengths in UTF-8 of a function's results, by its argument; emptied when there are too many."""
 
-    def __init__(self, memo: _Memo) -> None:
+    def __init__(self, make: Callable[[Any], str]) -> None:
         super().__init__()
-        self._memo = memo
+        self._make = make
 
     def __missing__(self, key: Any) -> int:
         if len(self) >= _KEPT:
             self.clear()
-        found = self[key] = len(self._memo[key].encode())
+        found = self[key] = size_of(self._make(key))
         return found
 
 
@@ -180,7 +180,7 @@ class _Writer(Struct):
             if width is not None:
                 return width
         if one.source in _SAME:
-            text = self._memo(one, [change for _, change in self._changes(one)])
+            text = self._by_key(one, [change for _, change in self._changes(one)])
             return f"{self.bind(_Lengths(text))}[e.{'logger' if one.source == 'logger' else 'level'}]"
         if one.source == "error" and (shown := self._error(self._changes(one))):
             return f"(size({shown}) if e.error else 0)"
@@ -210,10 +210,11 @@ class _Writer(Struct):
         return code
 
     def _remembered(self, one: Placeholder, changes: list[tuple[StepCall, Change]]) -> str:
-        memo = self._memo(one, [change for _, change in changes])
+        memo = _Memo(self._by_key(one, [change for _, change in changes]))
         return f"{self.bind(memo)}[e.{'logger' if one.source == 'logger' else 'level'}]"
 
-    def _memo(self, one: Placeholder, changes: list[Change]) -> _Memo:
+    def _by_key(self, one: Placeholder, changes: list[Change]) -> Callable[[Any], str]:
+        """Return the function from a level or logger, as written, to a placeholder's text."""
         severities, name = Severities(self.setting.scale), self.setting.scale.name
         first: Callable[[Any], str] = {
             "level": lambda level: name(severities[level]),
@@ -227,7 +228,7 @@ class _Writer(Struct):
                 text = change(text)
             return text
 
-        return _Memo(make)
+        return make if changes else first
 
     def _time(self, one: Placeholder) -> list[str]:
         """Return the code of a time's pieces, to be written one after the other."""
