@@ -23,6 +23,36 @@ BAD = PLAN.replace("{message}", "{message} ${BAD}").replace("/x/b.log", "/x/${BA
 URL = 'vetrina: 1\nloggers: {{root: {{to: a}}}}\nappenders: {{a: {{sink: http, url: "{}"}}}}\n'
 
 
+FILES: dict[str, Callable[[], Any]] = {
+    "holes.jsonl": lambda: [event(message="{a}" * 10_000, fields={"a": 1})],
+    "deep.yaml": lambda: "vetrina: 1\nx: " + "[" * 60_000,
+    "deep.json": lambda: '{"x":' * 60_000,
+    "long.json": lambda: json.dumps({"vetrina": 1, "loggers": {"a" * 5000: "info"}}),
+    "long.jsonl": lambda: [event(logger="a" * 5000)],
+    "many.jsonl": lambda: [event(count=10**18)],
+    "sized.yaml": lambda: PLAN.replace("every: day", "at-size: 1 KiB").replace("{period|%Y}-", ""),
+    "packed.yaml": lambda: PLAN.replace("every: day", "at-size: 1 KiB").replace("{period|%Y}-{n}", "{n}.gz"),
+    "ones.json": lambda: '{"vetrina":1,"x":[' + ",".join("1" * 300_000) + "]}",
+    "ones.yaml": lambda: "vetrina: 1\nx: [" + ",".join("1" * 300_000) + "]",
+    "loggers.yaml": lambda: "vetrina: 1\nloggers:\n" + "".join(f" a{number}: info\n" for number in range(25_001)),
+    "notes.yaml": lambda: (
+        f"vetrina: 1\nvalues: {{v: {'v' * 1_000_000}}}\nloggers:\n"
+        + "".join(f"  a{number}: {{note: '${{v}}'}}\n" for number in range(200))
+    ),
+    "swollen.jsonl": lambda: [event(message="{f}" * 200, fields={"f": "x" * 100_000})],
+    "spread.jsonl": lambda: [event(time=f"2026-11-{day}T{hour:02}:00:00Z") for day in (16, 17) for hour in range(24)],
+    "century.jsonl": lambda: [event(time="1926-11-17T05:12:00Z"), event()],
+    "rules.yaml": lambda: (
+        PLAN + "rules:\n" + "".join(f"- drop: {{logger: a{number}}}\n" for number in range(9999)) + "- keep: {logger: a0.b}\n"
+    ),
+    "junk.jsonl.gz": lambda: gzip.compress(json.dumps(event()).encode() + b"\n" * 3) + b"junk" * 9,
+    "url1.yaml": lambda: URL.format("http://h:99999/"),
+    "url2.yaml": lambda: URL.format("http://[::1/"),
+    "url3.yaml": lambda: URL.format("http://"),
+    "url4.yaml": lambda: URL.format("http://h/"),
+}
+
+
 @pytest.mark.parametrize(
     "words, code, said",
     [
@@ -67,6 +97,24 @@ URL = 'vetrina: 1\nloggers: {{root: {{to: a}}}}\nappenders: {{a: {{sink: http, u
         (["rehearse", "sized.yaml", "many.jsonl", "--into", "out"], 2, "would write more than 10,737,418,240 bytes"),
         (["rehearse", "plan.yaml", "many.jsonl", "--into", "out"], 2, "would write more than 10,737,418,240 bytes"),
         (["rehearse", "url4.yaml", "many.jsonl", "--into", "out"], 2, "and one is made of at most 16,777,216"),
+        (["levels", "ones.json"], 2, "ones.json:1:400009: fault: the document grows past 200,000 values here"),
+        (["levels", "ones.yaml"], 2, "ones.yaml:2:399995: fault: the document grows past 200,000 values here"),
+        (["levels", "loggers.yaml"], 2, "loggers.yaml:25003:2: fault: there may be 25,000 entries here, and this is one more"),
+        (["resolve", "notes.yaml"], 2, "the filled texts are together longer than 67,108,864 characters"),
+        (["preview", "plan.yaml", "swollen.jsonl"], 1, "its message is longer than 16 MiB once its holes are filled"),
+        (["rolling", "plan.yaml", "week.jsonl", "--repeat", "200000000"], 2, "give a number up to 100,000,000"),
+        (["rolling", "plan.yaml", "week.jsonl", "--runs", "10000"], 0, ""),
+        (
+            ["rolling", "plan.yaml", "spread.jsonl", "--runs", "10000"],
+            2,
+            "10,000 runs of 48 hours are more than 200,000 hours to draw",
+        ),
+        (
+            ["rolling", "plan.yaml", "century.jsonl", "--rate", "a info 1/second"],
+            2,
+            "it would be written more than 5,000,000 times",
+        ),
+        (["check", "rules.yaml"], 1, "rule 9999 of the door never decides: rule 0 (drop) always beats it"),
         (["routes", "plan.yaml", "junk.jsonl.gz"], 1, "junk.jsonl.gz:4:1: not an event: the file breaks off here"),
     ],
     ids=lambda value: " ".join(map(str, value))[:60] if isinstance(value, list) else "",
@@ -74,17 +122,8 @@ URL = 'vetrina: 1\nloggers: {{root: {{to: a}}}}\nappenders: {{a: {{sink: http, u
 def test_attacks(run: Run, write: Write, tmp_path: Path, words: list[str], code: int, said: str) -> None:
     write("plan.yaml", PLAN.replace("vetrina: 1\n", "vetrina: 1\nzone: Europe/Rome\n"))
     write("week.jsonl", [event(), event(time="2026-11-17T05:12:00Z")])
-    write("holes.jsonl", [event(message="{a}" * 10_000, fields={"a": 1})])
-    write("deep.yaml", "vetrina: 1\nx: " + "[" * 60_000)
-    write("deep.json", '{"x":' * 60_000)
-    write("long.json", json.dumps({"vetrina": 1, "loggers": {"a" * 5000: "info"}}))
-    write("long.jsonl", [event(logger="a" * 5000)])
-    write("many.jsonl", [event(count=10**18)])
-    write("sized.yaml", PLAN.replace("every: day", "at-size: 1 KiB").replace("{period|%Y}-", ""))
-    write("packed.yaml", PLAN.replace("every: day", "at-size: 1 KiB").replace("{period|%Y}-{n}", "{n}.gz"))
-    write("junk.jsonl.gz", "").write_bytes(gzip.compress(json.dumps(event()).encode() + b"\n" * 3) + b"junk" * 9)
-    for number, url in enumerate(("http://h:99999/", "http://[::1/", "http://", "http://h/"), start=1):
-        write(f"url{number}.yaml", URL.format(url))
+    for name in FILES.keys() & set(words):
+        write(name, FILES[name]())
     (tmp_path / "link.md").symlink_to(tmp_path / "week.jsonl")
     kept = (tmp_path / "plan.yaml").read_bytes(), (tmp_path / "week.jsonl").read_bytes()
     found = run(*words)

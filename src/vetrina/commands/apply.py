@@ -9,14 +9,15 @@ from pathlib import Path
 from typing import Annotated
 
 import typer
+from msgspec import Struct
 from msgspec.structs import replace
 
 from vetrina.commands import calling
-from vetrina.core.changes.edits import changed_lines
+from vetrina.core.changes.edits import differing, lines_of
 from vetrina.core.changes.splicing import Target, splice
 from vetrina.core.events import NOT_TEXT
 from vetrina.core.faults import Refused, refuse
-from vetrina.core.in_force import InForce, SetOption, TuneOption, parse_path
+from vetrina.core.in_force import Asked, InForce, SetOption, TuneOption, parse_path
 from vetrina.core.nodes import synthetic
 from vetrina.formats import undo_records as undo
 from vetrina.formats.plans import read_in_force
@@ -70,33 +71,26 @@ def run(
         *(Path(os.path.realpath(path)).parent for path in (plan, *with_, *([into] if into else []))), plan.absolute().parent
     ):
         work = _Work(plan, stage, with_, env, env_file, into)
-        before, after = work.both(set_, tune)
         target = Target("layer", str(into)) if into else Target("stage", in_stage) if in_stage else None
-        texts, places = work.spliced(after, target)
-        work.verify(after, texts)
-        changed = {name: text for name, text in texts.items() if text != work.texts.get(name)}
-        diffs = {
-            name: undo.difference(name, work.texts.get(name) if name not in work.new else None, text)
-            for name, text in changed.items()
-        }
-        for one in after.asked.tunes:
-            calling.ask_about_logger(one.logger or "root", before.plan)
-        words = [*(f"--set {one}" for one in set_), *(f"--tune {one}" for one in tune)]
+        change = work.worked_out(set_, tune, target)
         if not json:
-            calling.print_lines(view.diff_lines(diffs, places, changed_lines(before, after)))
-        wanted = bool(changed) and not dry_run and (yes or _asked(as_json=json))
+            calling.print_lines(view.diff_lines(change.diffs, change.places, change.lines))
+        wanted = bool(change.diffs) and not dry_run and (yes or _asked(as_json=json))
         if wanted:
-            files = [
-                undo.Version(undo.named_in(plan, Path(name)), work.before(name), work.boms.get(name, "") + text)
-                for name, text in changed.items()
-            ]
-            now = datetime.now(tz=UTC).isoformat(timespec="seconds")
-            _write(plan, undo.Step(now, words, files, undo.folder_id(plan)), list(map(Path, changed)))
-            work.verify(after, {})
+            _write(plan, [*(f"--set {one}" for one in set_), *(f"--tune {one}" for one in tune)], change)
         if json:
-            calling.print_json(view.applied_json(diffs, places, applied=wanted))
+            calling.print_json(view.applied_json(change.diffs, change.places, applied=wanted))
         else:
-            calling.remark([_outcome(changed=bool(changed), wanted=wanted, plan=plan, dry_run=dry_run)])
+            calling.remark([_outcome(changed=bool(change.diffs), wanted=wanted, plan=plan, dry_run=dry_run)])
+
+
+class _Change(Struct):
+    """A change as it shall be written: the files, how they differ, where the edits are, and what the plan says then."""
+
+    versions: dict[str, undo.Version]
+    diffs: dict[str, list[str]]
+    places: list[Target]
+    lines: list[str]
 
 
 def _outcome(*, changed: bool, wanted: bool, plan: Path, dry_run: bool) -> str:
@@ -114,20 +108,27 @@ def _asked(*, as_json: bool) -> bool:
     return bool(typer.confirm("Write this?", err=True))
 
 
-def _write(plan: Path, step: undo.Step, paths: list[Path]) -> None:
+def _write(plan: Path, words: list[str], change: _Change) -> None:
     """Write the record, then the files: what was read must be what is replaced, also after a question that waited."""
-    for path in (plan, undo.record_path(plan), *paths):
+    files = {Path(name): one for name, one in change.versions.items()}
+    for path in (plan, undo.record_path(plan), *files):
         sweep(path)
-    for path, one in zip(paths, step.files, strict=True):
+    for path, one in files.items():
         refuse_unwritable(path)
         if undo.read_text(path) != one.before:
             raise refuse(
                 "the file has been edited meanwhile", "what was read is not what is there now", "call again", where=str(path)
             )
     record = undo.read_record(plan)
+    now = datetime.now(tz=UTC).isoformat(timespec="seconds")
+    step = undo.Step(now, words, list(files.values()), undo.folder_id(plan))
     undo.write_record(plan, undo.Record(undo.VERSION, [*record.steps, step]))
-    for path, one in zip(paths, step.files, strict=True):
+    for path, one in files.items():
         replace_file(path, one.after.encode(), like=plan, was=None if one.before is None else one.before.encode())
+    for path, one in files.items():
+        if undo.read_text(path) != one.after:
+            raise refuse("what was written is not what is there now", "another program writes it as well",
+                         "look at the file, and call again", where=str(path))  # fmt: skip
 
 
 class _Work:
@@ -167,26 +168,47 @@ class _Work:
             texts=texts,
         )
 
-    def both(self, sets: list[str], tunes: list[str]) -> tuple[InForce, InForce]:
-        """Return the plan as it is, and as it shall be."""
-        return self._read(self.texts, [], []), self._read(self.texts, sets, tunes)
+    def worked_out(self, sets: list[str], tunes: list[str], target: Target | None) -> _Change:
+        """Return the change, verified in memory; one plan in force is held at a time, for plans may be large."""
+        wanted = self._read(self.texts, sets, tunes)
+        said, asked = lines_of(wanted), wanted.asked
+        del wanted
+        before = self._read(self.texts, [], [])
+        for one in asked.tunes:
+            calling.ask_about_logger(one.logger or "root", before.plan)
+        lines = differing(lines_of(before), said)
+        texts, places = self._spliced(before, asked, target)
+        del before
+        self.verify(said, texts)
+        changed = {name: text for name, text in texts.items() if text != self.texts.get(name)}
+        versions = {
+            name: undo.Version(undo.named_in(self._plan, Path(name)), self.before(name), self.boms.get(name, "") + text)
+            for name, text in changed.items()
+        }
+        diffs = {
+            name: undo.difference(name, self.texts.get(name) if name not in self.new else None, text)
+            for name, text in changed.items()
+        }
+        return _Change(versions, diffs, places, lines)
 
-    def spliced(self, after: InForce, target: Target | None) -> tuple[dict[str, str], list[Target]]:
+    def _spliced(self, before: InForce, asked: Asked, target: Target | None) -> tuple[dict[str, str], list[Target]]:
         """Return the texts with every edit made, one after the other, and where each was made."""
-        texts, places = dict(self.texts), []
-        for edit in _edits(after):
-            found = self._read(texts, [], [])
+        texts = dict(self.texts)
+        places: list[Target] = []
+        found = before
+        for edit in _edits(asked):
             if edit.implied and not _switched_off(found, edit.option):
-                continue
+                continue  # a level by itself switches nothing
+            found = found if not places else self._read(texts, [], [])
             one = splice(found, edit.option, target)
             texts[one.name] = one.onto(texts[one.name])
             places.append(one.target)
         return texts, places
 
-    def verify(self, wanted: InForce, texts: dict[str, str]) -> None:
-        """Read the plan again and hold it against what was wanted; raise Refused where it says something else."""
+    def verify(self, wanted: dict[str, str], texts: dict[str, str]) -> None:
+        """Read the plan again and hold it against what it shall say; raise Refused where it says something else."""
         try:
-            left = changed_lines(self._read(texts, [], []), wanted)
+            left = differing(lines_of(self._read(texts, [], [])), wanted)
         except Refused as refused:
             raise Refused(
                 [replace(one, why=one.why or "the change, written there, would make the plan wrong") for one in refused.faults]
@@ -203,9 +225,9 @@ class _Edit:
         self.option, self.implied = option, implied
 
 
-def _edits(found: InForce) -> list[_Edit]:
-    edits = [_Edit(one) for one in found.asked.sets]
-    for tune in found.asked.tunes:
+def _edits(asked: Asked) -> list[_Edit]:
+    edits = [_Edit(one) for one in asked.sets]
+    for tune in asked.tunes:
         edits += [_Edit(_value(tune, "level", tune.level)), _Edit(_value(tune, "enabled", "true"), implied=True)]
     return edits
 

@@ -192,6 +192,12 @@ def filled(event: Event) -> str:
     return SHAPES[message].fill(event.fields) if "{" in message else message
 
 
+def filled_length(event: Event) -> int:
+    """Return at least how many characters `filled` has, without filling the message."""
+    sizes = {name: len(_hole_text(event.fields or {}, name)) for name in set(holes(event.message))}
+    return sum(sizes[name] for name in holes(event.message))
+
+
 def unfilled(event: Event) -> int:
     """Return how many holes of the message have no field."""
     if "{" not in event.message:

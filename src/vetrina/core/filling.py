@@ -19,6 +19,8 @@ from vetrina.core.nodes import NULLS, Scalar
 NAME = re.compile(r"[A-Za-z_][A-Za-z0-9_]*\Z")
 _OPEN = re.compile(r"\$\$\{|\$\{")
 _LONGEST = 1 << 20
+_LONGEST_TOGETHER = 64 << 20
+_COUNTED = 1000
 _DEEPEST = 20
 _INT = re.compile(r"[-+]?[0-9]+\Z|0o[0-7]+\Z|0x[0-9a-fA-F]+\Z")
 _FLOAT = re.compile(r"[-+]?(?:\.[0-9]+|[0-9]+(?:\.[0-9]*)?)(?:[eE][-+]?[0-9]+)?\Z")
@@ -116,6 +118,8 @@ class Filler(Struct):
     secret_names: tuple[str, ...] = ()
     used: set[str] = field(default_factory=set)
     _known: dict[str, tuple[Filled, Use, int]] = field(default_factory=dict)
+    _counted: set[int] = field(default_factory=set)
+    _length: int = 0
 
     def fill(self, scalar: Scalar) -> Filled | Fault:
         """Return the filled text of ``scalar``, or the fault that it has."""
@@ -123,10 +127,25 @@ class Filler(Struct):
         if "${" not in text:
             return Filled(text, text, text)
         try:
-            return self._expand(text, ())
+            filled = self._expand(text, ())
+            if len(filled.text) > _COUNTED:
+                self._count(scalar, len(filled.text))
         except _Bad as bad:
             related = ((bad.place, "the value that it came through"),) if bad.place else ()
             return Fault("placeholder", bad.what, bad.why, bad.fix, scalar.place, related=related)
+        return filled
+
+    def _count(self, scalar: Scalar, length: int) -> None:
+        """Keep the long filled texts of a plan together within bounds, each counted once."""
+        if id(scalar) not in self._counted:
+            self._counted.add(id(scalar))
+            self._length += length
+        if self._length > _LONGEST_TOGETHER:
+            raise _Bad(
+                f"the filled texts are together longer than {_LONGEST_TOGETHER:,} characters",
+                "a long value is used many times",
+                "shorten the value",
+            )
 
     def unused_faults(self) -> list[Fault]:
         """Return the faults of values that nothing in force asked for: a circle or a missing name is one there as well."""

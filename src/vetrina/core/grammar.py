@@ -35,6 +35,7 @@ from vetrina.core.shapes import (
 from vetrina.core.sinks import KINDS
 
 ROOT = "root"
+MOST_LOGGERS = 25_000
 VERSION = 1
 
 
@@ -335,7 +336,10 @@ PLAN_KEYS = {
         "what templates' step mask hides besides the built-in",
     ),
     "rules": Key(RULES, "at the door: asked of every event before any logger"),
-    "loggers": Key(MapOf(LOGGER, rename=root_name, name_fault=_logger_name_fault), "loggers by name; root is the root logger"),
+    "loggers": Key(
+        MapOf(LOGGER, rename=root_name, name_fault=_logger_name_fault, most=MOST_LOGGERS),
+        "loggers by name; root is the root logger",
+    ),
     "appenders": Key(MapOf(_appender()), "appenders by name"),
     "templates": Key(MapOf(TEMPLATE), "templates by name"),
     "waive": Key(WAIVERS, "checks that are silent everywhere"),

@@ -258,12 +258,16 @@ class RuleIndex:
         """Return, in order, the rules whose named loggers ``logger`` belongs to, and those that name none."""
         if len(self._any) == len(self._rules):
             return self._rules
+        return [self._rules[at] for at in sorted(self.positions(logger))]
+
+    def positions(self, logger: str) -> set[int]:
+        """Return the positions of what `of` returns."""
         found = {*self._any, *self._exactly.get(logger, ()), *self._below.get("root", ()), *self._below.get(logger, ())}
         end = logger.find(self._separator)
         while self._below and end >= 0:
             found.update(self._below.get(logger[:end], ()))
             end = logger.find(self._separator, end + 1)
-        return [self._rules[at] for at in sorted(found)]
+        return found
 
 
 def bound_loggers(condition: Condition) -> LoggerIs | None:

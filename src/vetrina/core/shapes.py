@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Any, ClassVar, Protocol
 
 from msgspec import Struct, field
 
-from vetrina.core.faults import Fault, nearest, offer
+from vetrina.core.faults import Fault, Place, nearest, offer
 from vetrina.core.levels import LevelRange, Scale
 from vetrina.core.nodes import Listing, Mapping, Node, Scalar, at, kind_of
 from vetrina.core.origins import Origin, Sourced
@@ -24,6 +24,7 @@ if TYPE_CHECKING:
 Report = Callable[[Fault], None]
 Schema = dict[str, Any]
 LIST_CHANGE = frozenset({"add", "remove"})
+MOST_ENTRIES = 10_000
 
 
 class Read(Struct, frozen=True):
@@ -324,14 +325,20 @@ class Anything(Kind, frozen=True):
         return None if got is None else got.value
 
 
+def _too_many(most: int, count: int, place: Place) -> Fault:
+    return Fault("too-many", f"there may be {most:,} entries here, and this is one more", f"in all there are {count:,}",
+                 "leave some out", place)  # fmt: skip
+
+
 class ListOf(Kind, frozen=True):
-    """A list; ``single`` lets one scalar stand for a list of it, ``removed_by`` names what `remove` goes by."""
+    """A list, at most ``most``; ``single`` lets one scalar stand for a list of it, ``removed_by`` names what `remove` goes by."""
 
     item: Kind = field(default_factory=Anything)
     single: bool = False
     removed_by: str = ""
     least: int = 0
     wants: str = "a list"
+    most: int = MOST_ENTRIES
 
     def shape(self, node: Node, report: Report, *, layered: bool) -> Node | None:
         """Return the list with its items spelt out, or the change of a list (`{remove, add}`) likewise."""
@@ -346,6 +353,9 @@ class ListOf(Kind, frozen=True):
             if layered:
                 return self._shape_change(node, report)
             report(mismatch(node, self.wants))
+            return None
+        if len(node.items) > self.most:
+            report(_too_many(self.most, len(node.items), node.items[self.most].place))
             return None
         items: list[Node] = []
         for item in node.items:
@@ -402,12 +412,13 @@ class ListOf(Kind, frozen=True):
 
 
 class MapOf(Kind, frozen=True):
-    """A mapping from free names to one kind; ``rename`` puts names into their one form."""
+    """A mapping from free names to one kind, at most ``most``; ``rename`` puts names into their one form."""
 
     value: Kind = field(default_factory=Anything)
     wants: str = "a mapping"
     name_fault: Callable[[str], str] | None = None
     rename: Callable[[str], str] | None = None
+    most: int = MOST_ENTRIES
 
     def shape(self, node: Node, report: Report, *, layered: bool) -> Node | None:
         """Return the mapping with its values spelt out."""
@@ -415,6 +426,9 @@ class MapOf(Kind, frozen=True):
             return node
         if not isinstance(node, Mapping):
             report(mismatch(node, self.wants))
+            return None
+        if len(node.pairs) > self.most:
+            report(_too_many(self.most, len(node.pairs), node.pairs[self.most][0].place))
             return None
         pairs: list[tuple[Scalar, Node]] = []
         seen: dict[str, Scalar] = {}

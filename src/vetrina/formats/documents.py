@@ -17,11 +17,11 @@ from yaml.cyaml import CParser  # type: ignore[attr-defined]
 from vetrina.core.faults import Fault, Place, Unreadable, nearest, refuse
 from vetrina.core.filling import typed
 from vetrina.core.nodes import Listing, Mapping, Node, Scalar, Source
-from vetrina.formats.json_documents import read_json
+from vetrina.formats.json_documents import Limits, TooMany, read_json
 
 LARGEST = 64 << 20
 DEEPEST = 100
-MOST_NODES = 4_000_000
+MOST_NODES = 200_000
 _HOPELESS_DEPTH = 2000
 _BRACKETS = re.compile(r"[\[\]{}]")
 _CORE = "tag:yaml.org,2002:"
@@ -90,7 +90,11 @@ def read_document(text: str, source: Source, report: Callable[[Fault], None]) ->
     """
     _refuse_depth(text, source.name)
     if text.lstrip(" \t\r\n")[:1] in {"{", "["}:
-        found = read_json(text, source, DEEPEST, lambda key, first: report(duplicate_key(key, first)))
+        try:
+            found = read_json(text, source, Limits(DEEPEST, MOST_NODES), lambda key, first: report(duplicate_key(key, first)))
+        except TooMany as many:
+            what = f"the document grows past {MOST_NODES:,} values here"
+            raise unreadable(source.name, what, "", "no plan needs that many", many.line, many.column) from None
         if found is not None:
             return found
     return _Composer(text, source, report).compose()
@@ -253,8 +257,8 @@ class _Composer:
     def _grow(self, size: int, event: Any) -> None:
         self._size += size
         if self._size > MOST_NODES:
-            raise self._stop(event, f"the document grows past {MOST_NODES:,} values here", "aliases that repeat aliases multiply",
-                             "write the values out")  # fmt: skip
+            why = "aliases that repeat aliases multiply" if self._anchors else ""
+            raise self._stop(event, f"the document grows past {MOST_NODES:,} values here", why, "no plan needs that many")
 
     def _place(self, holder: _Open, node: Node) -> None:
         if isinstance(holder.node, Listing):

@@ -19,7 +19,7 @@ from typing import IO, Any, Protocol, cast
 import msgspec
 from msgspec import Struct
 
-from vetrina.core.events import KNOWN_KEYS, LONGEST_LOGGER, Event
+from vetrina.core.events import KNOWN_KEYS, LONGEST_LOGGER, Event, filled_length
 from vetrina.core.faults import Fault, Place, Refused
 from vetrina.core.levels import Scale, Severities
 from vetrina.formats.documents import unreadable
@@ -151,7 +151,7 @@ class EventStream:
         read, self._further = (self._read_open if 2 * self._further > len(lines) else _DECODE), 0
         odd: set[bytes] = set()
         if len(max(lines, key=len)) > 2 * DEEPEST:
-            odd.update(line for line in lines if _is_deep(line))
+            odd.update(line for line in lines if _is_deep(line) or _may_swell(line))
         if _SEVEN_DIGITS(b"\n".join(lines)):
             odd.update(line for line in lines if _LONG_FRACTION(line))
         if not odd:
@@ -190,7 +190,7 @@ class EventStream:
         begun = line.find(b'"time":"') + 8
         ended = line.find(b'"', begun)
         usual = 8 <= begun < ended <= begun + _LONGEST_OFFSET_TIME and line[ended - 3] == _COLON
-        if not usual or line.count(b'"time"') > 1 or b"\\u00" in line or _is_deep(line):
+        if not usual or line.count(b'"time"') > 1 or b"\\u00" in line or _is_deep(line) or _may_swell(line):
             return None
         try:
             event = _DECODE(line)
@@ -217,6 +217,8 @@ class EventStream:
         except KeyError:
             hint = self._scale.hint(event.level) if isinstance(event.level, str) else "; a number is from 1 to 24"
             raise _Reason(f'level "{str(event.level)[:60]}" is not known{hint}') from None
+        if _may_swell(line) and filled_length(event) > LONGEST_LINE:
+            raise _Reason(f"its message is longer than {LONGEST_LINE >> 20} MiB once its holes are filled")
         return event
 
     def _reject(self, number: int, reason: str) -> None:
@@ -256,6 +258,11 @@ def _is_hopeless(error: Exception, line: bytes) -> bool:
 def _is_deep(line: bytes) -> bool:
     """Tell whether a line may be nested too deep."""
     return len(line) > 2 * DEEPEST and line.count(b"[") + line.count(b"{") > DEEPEST
+
+
+def _may_swell(line: bytes) -> bool:
+    """Tell whether a message's holes may make it longer than a line may be."""
+    return (line.count(b"{") + line.count(b"\\u007")) * len(line) > LONGEST_LINE  # a brace may be written as an escape
 
 
 def _members(line: bytes) -> dict[str, Any]:

@@ -6,6 +6,7 @@ import json
 import re
 from bisect import bisect_right
 from collections.abc import Callable
+from typing import NamedTuple
 
 from vetrina.core.nodes import Listing, Mapping, Node, Scalar, Source
 
@@ -18,9 +19,24 @@ class _NotJson(Exception):
     """The text is not JSON; YAML's own reader shall say what is wrong with it."""
 
 
-def read_json(text: str, source: Source, deepest: int, repeated: Callable[[Scalar, Scalar], None]) -> Node | None:
+class TooMany(Exception):
+    """The document has more values than it may have, from this place on."""
+
+    def __init__(self, line: int, column: int) -> None:
+        super().__init__(f"{line}:{column}")
+        self.line, self.column = line, column
+
+
+class Limits(NamedTuple):
+    """How deep a document may be, and how many values it may have."""
+
+    deepest: int
+    most: int
+
+
+def read_json(text: str, source: Source, limits: Limits, repeated: Callable[[Scalar, Scalar], None]) -> Node | None:
     """Return the document, None where ``text`` is not JSON; ``repeated`` is told of each key that is given again."""
-    reader = _Reader(text, source, deepest)
+    reader = _Reader(text, source, limits)
     try:
         node, end = reader.value(reader.blank(0), 0)
         if reader.blank(end) != len(text):
@@ -33,10 +49,11 @@ def read_json(text: str, source: Source, deepest: int, repeated: Callable[[Scala
 
 
 class _Reader:
-    """Recursive descent, at most ``deepest`` deep."""
+    """Recursive descent, within limits."""
 
-    def __init__(self, text: str, source: Source, deepest: int) -> None:
-        self._text, self._source, self._deepest = text, source, deepest
+    def __init__(self, text: str, source: Source, limits: Limits) -> None:
+        self._text, self._source, self._limits = text, source, limits
+        self._count = 0
         self._lines = [0, *(found.end() for found in re.finditer("\n", text))]
         self.repeats: list[tuple[Scalar, Scalar]] = []
 
@@ -47,7 +64,10 @@ class _Reader:
 
     def value(self, position: int, depth: int) -> tuple[Node, int]:
         """Read one value; return it and the position after it."""
-        if depth > self._deepest:
+        self._count += 1
+        if self._count > self._limits.most:
+            raise TooMany(*self._spot(position, position)[:2])
+        if depth > self._limits.deepest:
             raise _NotJson
         char = self._text[position : position + 1]
         if char == "{":
@@ -82,6 +102,7 @@ class _Reader:
         position = self.blank(start + 1)
         while self._text[position : position + 1] != "}" or pairs:
             key, position = self._string(position)
+            self._count += 1
             position = self._expect(":", position)
             node, position = self.value(position, depth + 1)
             if key.text in seen:

@@ -99,7 +99,16 @@ def with_edits(found: InForce, edits: Sequence[Edit]) -> InForce | None:
 
 def changed_lines(before: InForce, after: InForce) -> list[str]:
     """Return what differs between two plans in force, as `- path: value` and `+ path: value`."""
-    old, new = _flat(written(before), ""), _flat(written(after), "")
+    return differing(lines_of(before), lines_of(after))
+
+
+def lines_of(found: InForce) -> dict[str, str]:
+    """Return what a plan in force says: path to value, as they would be written."""
+    return _flat(written(found), "")
+
+
+def differing(old: dict[str, str], new: dict[str, str]) -> list[str]:
+    """Return what differs between what two plans say."""
     lines = []
     for path in dict.fromkeys([*old, *new]):
         switched_on = path.endswith(".enabled") and {old.get(path), new.get(path)} == {None, "true"}

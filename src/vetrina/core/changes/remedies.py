@@ -10,7 +10,7 @@ from collections.abc import Callable, Iterator
 
 from msgspec import Struct
 
-from vetrina.core.changes.edits import Edit, changed_lines, put, step, tune, with_edits
+from vetrina.core.changes.edits import Edit, differing, lines_of, put, step, tune, with_edits
 from vetrina.core.conditions import meets
 from vetrina.core.events import Event, JsonObject
 from vetrina.core.in_force import InForce
@@ -105,7 +105,8 @@ def _search(
         if len(good) >= most or not longer:
             break
         waiting = longer
-    ranked = _least([_weigh(found, event, edits, after, traffic) for edits, after in good])
+    own = lines_of(found) if good else {}
+    ranked = _least([_weigh(found, own, event, edits, after, traffic) for edits, after in good])
     return sorted(
         ranked,
         key=lambda one: (
@@ -127,8 +128,10 @@ def _least(ways: list[Remedy]) -> list[Remedy]:
     ]
 
 
-def _weigh(found: InForce, event: Event, edits: tuple[Edit, ...], after: InForce, traffic: Measure | None) -> Remedy:
-    lines = tuple(changed_lines(found, after))
+def _weigh(
+    found: InForce, own: dict[str, str], event: Event, edits: tuple[Edit, ...], after: InForce, traffic: Measure | None
+) -> Remedy:
+    lines = tuple(differing(own, lines_of(after)))
     if traffic is not None:
         before, now = traffic(found), traffic(after)
         sinks = {

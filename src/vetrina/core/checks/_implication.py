@@ -6,14 +6,15 @@ from vetrina.core.conditions import All, Condition, FieldIs, LevelIs, LoggerIs, 
 from vetrina.core.loggers import below
 
 
-def _parts(condition: Condition) -> tuple[Condition, ...]:
+def parts(condition: Condition) -> tuple[Condition, ...]:
+    """Return the conditions that must all hold."""
     return condition.parts if isinstance(condition, All) else (condition,)
 
 
 def implies(narrow: Condition, wide: Condition) -> bool:
     """Tell whether ``wide`` holds for every event for which ``narrow`` does, as far as that can be seen."""
-    given = _parts(narrow)
-    return all(any(_part_implies(one, wanted) for one in given) for wanted in _parts(wide))
+    given = parts(narrow)
+    return all(any(_part_implies(one, wanted) for one in given) for wanted in parts(wide))
 
 
 def questions(condition: Condition) -> frozenset[str]:
@@ -21,7 +22,7 @@ def questions(condition: Condition) -> frozenset[str]:
 
     A condition can imply another only if it asks at least what that one asks: a quick way to tell most pairs apart.
     """
-    return frozenset(repr(one) for one in _parts(condition) if not isinstance(one, LoggerIs | LevelIs | OneOf))
+    return frozenset(repr(one) for one in parts(condition) if not isinstance(one, LoggerIs | LevelIs | OneOf))
 
 
 def _part_implies(given: Condition, wanted: Condition) -> bool:
@@ -40,22 +41,22 @@ def _part_implies(given: Condition, wanted: Condition) -> bool:
 
 def impossible(condition: Condition) -> str:
     """Return why a condition can never hold, nothing where it may."""
-    parts = _parts(condition)
-    ranges = [one.range for one in parts if isinstance(one, LevelIs)]
+    every = parts(condition)
+    ranges = [one.range for one in every if isinstance(one, LevelIs)]
     if len(ranges) > 1 and max(one.low for one in ranges) > min(one.high for one in ranges):
         return "its ranges of levels have nothing in common"
-    loggers = [one for one in parts if isinstance(one, LoggerIs)]
+    loggers = [one for one in every if isinstance(one, LoggerIs)]
     for at, first in enumerate(loggers):
         for second in loggers[at + 1 :]:
             if not _can_meet(first, second):
                 return f"no logger is both {_words(first)} and {_words(second)}"
     if any(not one.names for one in loggers):
         return "its list of loggers is empty"
-    for part in parts:
-        if any(isinstance(other, Not) and implies(part, other.inner) for other in parts):
+    for part in every:
+        if any(isinstance(other, Not) and implies(part, other.inner) for other in every):
             return "it asks for a thing and for its opposite"
-    absent = {one.name for one in parts if isinstance(one, FieldIs) and one.operator == "present" and not one.value}
-    asked = {one.name for one in parts if isinstance(one, FieldIs) and not (one.operator == "present" and not one.value)}
+    absent = {one.name for one in every if isinstance(one, FieldIs) and one.operator == "present" and not one.value}
+    asked = {one.name for one in every if isinstance(one, FieldIs) and not (one.operator == "present" and not one.value)}
     both = absent & asked
     return f"it wants the field {min(both)} absent and asks for its value" if both else ""
 
@@ -99,7 +100,7 @@ def meets_loggers(condition: Condition, loggers: tuple[str, ...], separator: str
             for name in one.names
             for via in loggers
         )
-        for one in _parts(condition)
+        for one in parts(condition)
         if isinstance(one, LoggerIs)
     )
 
@@ -107,7 +108,7 @@ def meets_loggers(condition: Condition, loggers: tuple[str, ...], separator: str
 def levels_of(condition: Condition) -> tuple[int, int]:
     """Return the severities that a condition may hold for."""
     low, high = 1, 24
-    for one in _parts(condition):
+    for one in parts(condition):
         if isinstance(one, LevelIs):
             low, high = max(low, one.range.low), min(high, one.range.high)
     return low, high

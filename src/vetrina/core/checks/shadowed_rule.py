@@ -17,18 +17,22 @@ Fine::
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 
-from vetrina.core.checks._check import Check, Hit, Scene
-from vetrina.core.checks._implication import implies, questions
+from vetrina.core.checks._check import Check, Condition, Hit, Scene
+from vetrina.core.checks._implication import implies, parts, questions
+from vetrina.core.conditions import LoggerIs
+from vetrina.core.grammar import ROOT
+from vetrina.core.routing import RuleIndex
 
 
 def find(scene: Scene) -> Iterator[Hit]:
     """Find rules that can never be the first to match."""
     for listed in scene.rule_lists():
         asked = [questions(rule.condition) for rule in listed.rules]
+        index = RuleIndex(listed.rules, scene.plan.separator)
         for at, rule in enumerate(listed.rules):
-            able = (number for number in range(at) if asked[number] <= asked[at])
+            able = (number for number in _earlier(index, rule.condition, at) if asked[number] <= asked[at])
             beaten = next((number for number in able if implies(rule.condition, listed.rules[number].condition)), None)
             if beaten is None:
                 continue
@@ -41,6 +45,14 @@ def find(scene: Scene) -> Iterator[Hit]:
                 "put it before that one, or remove it",
                 f"--set '{listed.path}[{at}]=null'",
             )
+
+
+def _earlier(index: RuleIndex, condition: Condition, at: int) -> Iterable[int]:
+    """Return, in order, the earlier rules that may hold wherever a condition does, judged by the loggers that both name."""
+    named = [one.names[:1] for one in parts(condition) if isinstance(one, LoggerIs)] or [(ROOT,)]
+    if () in named:
+        return range(at)  # no logger at all: it never holds
+    return sorted(one for one in set().union(*(index.positions(name or ROOT) for (name,) in named)) if one < at)
 
 
 CHECK = Check("shadowed-rule", "warning", "a rule that an earlier one always beats", find)

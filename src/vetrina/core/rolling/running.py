@@ -8,6 +8,7 @@ from datetime import UTC, datetime, timedelta, tzinfo
 from msgspec import Struct
 
 from vetrina.core.events import Event
+from vetrina.core.faults import refuse
 from vetrina.core.flows import Flows
 from vetrina.core.plan import Appender
 from vetrina.core.rolling.simulation import FileSimulation, Packer
@@ -19,6 +20,7 @@ from vetrina.core.traffic import ending_of, measures, of_any, to_bytes
 
 _SOME_TIME = datetime(2026, 1, 1, tzinfo=UTC)
 _SOME_SIZE = 100
+_MOST_PLAYED = 200_000_000
 _BEGIN, _END = datetime.min.replace(tzinfo=UTC), datetime.max.replace(tzinfo=UTC)
 _LAST_HOUR = _END - timedelta(hours=2)
 MakePacker = Callable[[str], Packer]
@@ -226,17 +228,25 @@ def _mean(sizes: dict[int, int], severity: int) -> int:
 
 
 def repeated(read: Callable[[], Iterable[Event]], times: int) -> Iterable[Event]:
-    """Yield the events ``times`` times over, each round shifted by the whole days that the first one spans."""
+    """Yield the events ``times`` times over, each round shifted by the whole days that the first one spans.
+
+    Raise Refused after the first round where all would be more than 200,000,000.
+    """
     first: datetime | None = None
     last: datetime | None = None
     shift = timedelta(0)
+    count = 0
     for turn in range(times):
         for event in read():
             if not turn:
+                count += 1
                 first = event.time if first is None or event.time < first else first
                 last = event.time if last is None or event.time > last else last
             else:
                 event.time += shift * turn
             yield event
+        if count * times > _MOST_PLAYED:
+            raise refuse(f"{count:,} events {times:,} times over are more than {_MOST_PLAYED:,}",
+                         fix=f"give a number up to {max(1, _MOST_PLAYED // count):,}", where=f"--repeat {times}")  # fmt: skip
         if first is not None and last is not None:
             shift = timedelta(days=(last - first).days + 1)

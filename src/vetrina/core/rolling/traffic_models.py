@@ -12,6 +12,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from vetrina.core.events import Event
+from vetrina.core.faults import refuse
 from vetrina.core.levels import Scale
 from vetrina.core.rolling.simulation import FileSimulation
 
@@ -19,6 +20,8 @@ if TYPE_CHECKING:
     from vetrina.core.rolling.running import Lane
 
 _COPIES = 60
+_MOST_STEPS = 5_000_000
+_MOST_DRAWN = 200_000
 _UNITS = {"second": 1, "minute": 60, "hour": 3600, "day": 86_400}
 MOST_A_SECOND = 1_000_000
 _RATE = re.compile(r"(\S+)\s+(\S+)\s+([0-9]{1,15}(?:\.[0-9]{1,9})?)/(second|minute|hour|day)(?:\s+([0-9]{1,12}))?\s*\Z")
@@ -76,6 +79,7 @@ class StreamFeeder:
         self._streams = streams
         self._next: list[datetime | None] = [None] * len(streams)
         self._owed = [0.0] * len(streams)
+        self._steps = 0
 
     def until(self, time: datetime) -> None:
         """Write what the streams send up to ``time``."""
@@ -87,6 +91,10 @@ class StreamFeeder:
             if due is None:
                 self._next[at] = time + step
                 continue
+            self._steps += max(0, (time - due) // step)
+            if self._steps > _MOST_STEPS:
+                raise refuse("a stream over so long a time is too much to play", f"it would be written more than {_MOST_STEPS:,} times",
+                             "take events that span less time", where="--rate")  # fmt: skip
             while due <= time:
                 self._owed[at] += stream.each_second * step.total_seconds()
                 count = int(self._owed[at])
@@ -124,8 +132,11 @@ def redrawn(
     """Draw the traffic of a file again ``runs`` times from its own hourly rates, and simulate each."""
     import numpy as np  # noqa: PLC0415  (only where it is used)
 
-    chance = np.random.default_rng(seed)
     hours = sorted(lane.hours.items())
+    if runs * len(hours) > _MOST_DRAWN:
+        raise refuse(f"{runs:,} runs of {len(hours):,} hours are more than {_MOST_DRAWN:,} hours to draw",
+                     fix=f"give a number up to {_MOST_DRAWN // len(hours):,}", where=f"--runs {runs}")  # fmt: skip
+    chance = np.random.default_rng(seed)
     rows: list[tuple[float, float, float, float]] = []
     for _ in range(runs):
         simulation = make()
