@@ -51,11 +51,20 @@ def _unpack(folder: Path) -> None:
             "the folder is not empty, and the tour overwrites nothing of yours", fix="name a new folder", where=str(folder)
         )
     folder.mkdir(parents=True, exist_ok=True)
-    (folder / _MARKER).write_text("made by vetrina tour; it may be overwritten by the next one\n", encoding="utf-8")
+    _put(folder / _MARKER, b"made by vetrina tour; it may be overwritten by the next one\n")
     with as_file(files("vetrina.demo")) as demo:
         for source in sorted(demo.iterdir()):
             if source.suffix not in {".py", ".pyc"} and source.is_file():
-                (folder / source.name).write_bytes(source.read_bytes())
+                _put(folder / source.name, source.read_bytes())
+
+
+def _put(target: Path, data: bytes) -> None:
+    """Write a file of the tour; a link in its place is removed, not followed."""
+    if target.is_symlink():
+        target.unlink()
+    handle = os.open(target, os.O_WRONLY | os.O_CREAT | os.O_TRUNC | os.O_NOFOLLOW, 0o644)
+    with os.fdopen(handle, "wb") as file:
+        file.write(data)
 
 
 def _before(number: int, chapter: Chapter, width: int) -> list[Line]:

@@ -236,8 +236,14 @@ class Filler(Struct):
 
     def _missing(self, name: str, chain: tuple[str, ...]) -> _Bad:
         known = [*self.options, *self.env_file, *self.values, *self.environment]
-        close = nearest(name, known)
         path = " -> ".join([*chain, name])
+        if chain and chain[-1] == name:
+            return _Bad(
+                f"${{{name}}} stands in the value of its own name, and nothing outside the plan has it",
+                "there it asks --env, the env files and the environment, not itself",
+                f"give it with --env {name}=…, or a default: ${{{name}:-…}}",
+            )
+        close = nearest(name, known)
         return _Bad(
             f"${{{name}}} is not known" + (f" (reached by {path})" if chain else ""),
             "no --env, env file, value of the plan or environment variable has this name",

@@ -100,6 +100,10 @@ def read_document(text: str, source: Source, report: Callable[[Fault], None]) ->
     return _Composer(text, source, report).compose()
 
 
+_NOT_YAML = re.compile("[^\\t\\n\\r\\x20-\\x7e\\x85\\xa0-\\ud7ff\\ue000-\\ufffd\\U00010000-\\U0010ffff]")
+"""What no YAML text holds (YAML 1.2, 5.1)."""
+
+
 def _refuse_depth(text: str, name: str) -> None:
     """Refuse a text whose brackets alone nest far too deep, before a parser whose time grows with the square of that."""
     if text.count("[") + text.count("{") <= _HOPELESS_DEPTH:
@@ -149,11 +153,18 @@ class _Composer:
         except yaml.MarkedYAMLError as error:
             raise self._yaml_error(error) from None
         except yaml.reader.ReaderError as error:
-            line = self._text.count("\n", 0, error.position) + 1
-            raise unreadable(self._source.name, f"character U+{ord(str(error.character)[:1] or chr(0)):04X} is not allowed in YAML",
-                             line=line) from None  # fmt: skip
+            raise self._odd_character(error) from None
         except (ValueError, OverflowError, RecursionError) as error:
             raise unreadable(self._source.name, f"this is not readable as YAML: {error}") from None
+
+    def _odd_character(self, error: yaml.reader.ReaderError) -> Unreadable:
+        """Return the fault of a character that YAML does not allow: where it stands in our text, as the parser counts bytes."""
+        found = _NOT_YAML.search(self._text)
+        code = ord(found.group()) if found else error.character if isinstance(error.character, int) else 0
+        at = found.start() if found else min(error.position, len(self._text))
+        line, column = self._text.count("\n", 0, at) + 1, at - self._text.rfind("\n", 0, at)
+        return unreadable(self._source.name, f"character U+{code:04X} is not allowed in YAML", "",
+                          "remove it, or write it as an escape in double quotes", line, column)  # fmt: skip
 
     def _compose(self) -> Node | None:
         parser = CParser(self._text)

@@ -183,21 +183,16 @@ def syslog_reader(inverse: Inverse) -> Read:
             raise Misfit(f"its text does not fit: {inverse.why_not(message or '')}")
         values: Values = {"time": _time(time), "level": _SEVERITIES[int(priority) % 8]}
         values |= {key: value for key, value in (("host", host), ("process", process)) if value != "-"}
-        fields: dict[str, Any] = {}
+        fields: dict[str, list[Any]] = {}
         for name, value in _SD_PARAM.findall(data):
-            taken = typed_value(re.sub(r'\\(["\\\]])', r"\1", value))
-            fields[name] = taken if name not in fields else [*_as_list(fields[name]), taken]
+            fields.setdefault(name, []).append(typed_value(re.sub(r'\\(["\\\]])', r"\1", value)))
         if fields:
-            values["fields"] = fields
+            values["fields"] = {name: all_[0] if len(all_) == 1 else all_ for name, all_ in fields.items()}
         found.pop("level", None)  # the priority says so more exactly than a text can contradict
         merge_values(values, found)
         return values
 
     return read
-
-
-def _as_list(value: Any) -> list[Any]:
-    return value if isinstance(value, list) else [value]
 
 
 def typed_value(text: str) -> Any:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import zlib
+from contextlib import suppress
 from typing import IO, Any
 
 import zstandard
@@ -10,6 +11,7 @@ import zstandard
 ERRORS = (zlib.error, zstandard.ZstdError)
 _PIECES = {".gz": 16 << 10, ".zst": 1 << 10}
 """Bytes taken from the packed file at once: so few that what they can grow to stays bounded (a bomb, too)."""
+_REMEMBERED = 1 << 20
 
 
 def _unpacker(ending: str) -> Any:
@@ -28,6 +30,9 @@ class PackedReader:
         self._left = b""
         self._ready = memoryview(b"")
         self._failed: Exception | None = None
+        self._before: Any = self._unpacker
+        self._member: bytearray | None = bytearray()
+        self._given = 0
 
     def read(self, size: int) -> bytes:
         """Return some bytes, ``size`` at most, nothing at the end.
@@ -57,9 +62,11 @@ class PackedReader:
             try:
                 piece = self._unpack(packed)
             except ERRORS as error:
-                if not pieces:
+                piece = self._before_error(packed)
+                if not pieces and not piece:
                     raise
                 self._failed = error  # what came before it is given first
+                pieces.append(piece)
                 break
             if piece:
                 pieces.append(piece)
@@ -69,10 +76,40 @@ class PackedReader:
     def _unpack(self, packed: bytes) -> bytes:
         if not self._begun and not packed.strip(b"\0"):
             return b""  # padding after the last member
+        if not self._begun:
+            self._member, self._given = bytearray(), 0
         self._begun = True
+        self._remember(packed)
         piece: bytes = self._unpacker.decompress(packed)
+        self._given += len(piece)
         if self._unpacker.eof:
             self._left = self._unpacker.unused_data
             self._unpacker = _unpacker(self._ending)
             self._begun = False
         return piece
+
+    def _remember(self, packed: bytes) -> None:
+        """Keep what the unpacker was, so that it can be gone through again byte by byte: an error takes a whole call's output with it."""
+        if self._ending == ".gz":
+            self._before = self._unpacker.copy()
+        elif self._member is not None:
+            self._member += packed
+            if len(self._member) > _REMEMBERED:
+                self._member = None
+
+    def _before_error(self, packed: bytes) -> bytes:
+        """Return what of a piece that fails can be unpacked."""
+        given = 0
+        if self._ending == ".gz":
+            again, wanted = self._before, packed
+        elif self._member is not None:
+            again, wanted, given = _unpacker(self._ending), bytes(self._member), self._given
+        else:
+            return b""
+        found = bytearray()
+        with suppress(*ERRORS):
+            for at in range(len(wanted)):
+                piece = again.decompress(wanted[at : at + 1])
+                found += piece[given:]
+                given -= min(given, len(piece))
+        return bytes(found)

@@ -21,7 +21,7 @@ _BLOCK = 1 << 18
 def pack(source: Path, target: Path, codec: str, sandbox: Sandbox) -> None:
     """Write ``source`` packed to ``target``."""
     packer = compressor(codec)
-    with source.open("rb") as whole, os.fdopen(sandbox.open(target), "wb") as out:
+    with os.fdopen(sandbox.inside.open(source, os.O_RDONLY), "rb") as whole, os.fdopen(sandbox.open(target), "wb") as out:
         while block := whole.read(_BLOCK):
             out.write(packer.compress(block))
         out.write(packer.flush())

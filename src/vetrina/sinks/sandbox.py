@@ -13,17 +13,20 @@ import os
 import posixpath
 import re
 import shutil
-import stat
 from collections.abc import Sequence
 from pathlib import Path
 from typing import IO, Any
 
 from vetrina.core.faults import Refused, refuse
+from vetrina.sinks.inside import Inside
 
 MARKER = ".vetrina-rehearsal"
 OWN = ("files", "console", "mail", "syslog", "http", "removed", "received", "tables")
 LONGEST_PART = 180
 _ODD = re.compile(r'[\x00-\x1f\x7f\\:*?"<>|]|[^\x00-\U0010ffff]')
+
+
+_LIKE_OURS = re.compile(r"-[0-9a-f]{8}\Z")
 
 
 class LimitReached(Exception):
@@ -49,53 +52,30 @@ class Sandbox:
     """A folder that holds one rehearsal; ``used`` are the bytes that stand on its rehearsed disk."""
 
     def __init__(self, folder: Path, *, most_bytes: int, most_files: int, disk: int | None = None) -> None:
-        self.folder = Path(os.path.realpath(folder))
+        self.inside = Inside(folder)
+        self.folder = self.inside.folder
         self.most_bytes, self.most_files, self.disk = most_bytes, most_files, disk
         self.written = 0
         self.files = 0
         self.used = 0
         self.mapping: dict[str, str] = {}
-        self._known: set[Path] = set()
 
     def place(self, part: str, path: str) -> Path:
         """Return where a path of the plan stands below ``part`` of the folder; the folders above it are made."""
         inside = rerooted(path)
         target = self.folder / part / inside
         self.mapping.setdefault(path, f"{part}/{inside}")
-        self._make(target.parent)
+        self.inside.make(target.parent)
         return target
-
-    def _make(self, folder: Path) -> None:
-        if folder in self._known:
-            return
-        here = self.folder
-        for name in folder.relative_to(self.folder).parts:
-            here = here / name
-            try:
-                here.mkdir(exist_ok=True)
-            except FileExistsError:
-                raise refuse(
-                    "a file stands where a folder is needed",
-                    fix="look at the plan's paths: one is inside another",
-                    where=str(here),
-                ) from None
-            except OSError as error:
-                raise refuse(f"cannot be made: {error.strerror}", where=str(here)) from None
-            if not stat.S_ISDIR(here.lstat().st_mode):
-                raise refuse(
-                    "a link stands where a folder is needed", "it could lead out of the folder", "remove it", where=str(here)
-                )
-        self._known.add(folder)
 
     def open(self, target: Path, *, append: bool = False) -> int:
         """Return the handle of a file to write to, made anew unless ``append``; a link is never followed."""
-        if not target.exists():
+        if not self.inside.exists(target):
             self.files += 1
             if self.files > self.most_files:
                 raise self._too_many()
-        flags = os.O_WRONLY | os.O_CREAT | os.O_NOFOLLOW | (os.O_APPEND if append else os.O_TRUNC)
         try:
-            return os.open(target, flags, 0o644)
+            return self.inside.open(target, os.O_WRONLY | os.O_CREAT | (os.O_APPEND if append else os.O_TRUNC))
         except OSError as error:
             raise refuse(
                 f"cannot be written: {error.strerror}", fix="a path of the plan may be inside another one", where=str(target)
@@ -157,7 +137,7 @@ def as_part(name: str) -> str:
 
 def _harmless(part: str) -> str:
     clean = _ODD.sub("_", part).encode("utf-8", "replace")[:LONGEST_PART].decode("utf-8", "ignore")
-    if clean == part and part not in {".", ".."}:
+    if clean == part and part not in {".", ".."} and not _LIKE_OURS.search(part):
         return part
     return f"{clean.strip('.') or '_'}-{hashlib.sha256(part.encode('utf-8', 'surrogatepass')).hexdigest()[:8]}"
 
@@ -197,7 +177,10 @@ def enter(folder: Path, *, clean: bool) -> str:
 def mark(folder: Path, content: dict[str, Any]) -> None:
     """Write the marker that says whose folder this is."""
     beside = folder / f"{MARKER}.new"
-    beside.write_text(json.dumps(content) + "\n", encoding="utf-8")
+    beside.unlink(missing_ok=True)
+    handle = os.open(beside, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW, 0o644)
+    with os.fdopen(handle, "w", encoding="utf-8") as file:
+        file.write(json.dumps(content) + "\n")
     beside.replace(folder / MARKER)
 
 

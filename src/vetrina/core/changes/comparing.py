@@ -174,6 +174,8 @@ class _Comparing:
         classes, bounded = 0, False
         for answers, *routes in _branches(first, second):
             if not routes:
+                if self._alike(first, second):
+                    break  # a decision is equal to itself, however many ways lead through it
                 bounded = True
                 paths.append(_Found(LOWEST, LOWEST, frozenset(answers), (), (), known=False))
                 continue
@@ -183,6 +185,11 @@ class _Comparing:
                 only_first, only_second = self._shown(0, arrived[0] - arrived[1]), self._shown(1, arrived[1] - arrived[0])
                 paths.append(_Found(LOWEST, LOWEST, frozenset(answers), only_first, only_second, known=True))
         return _fewer(paths), classes, bounded
+
+    def _alike(self, first: Decision, second: Decision) -> bool:
+        """Tell whether two decisions are the same, and so are the places behind their appenders."""
+        names = {lane.appender for lane in first.lanes}
+        return first == second and all(self.sides[0].keys[name] == self.sides[1].keys.get(name) for name in names)
 
     def _shown(self, side: int, arrivals: Multiset[str]) -> tuple[str, ...]:
         names = self.sides[side].shown

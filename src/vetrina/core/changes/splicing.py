@@ -176,10 +176,19 @@ class _Writer:
         if isinstance(node, Scalar) and not node.text and node.plain and key is not None:
             start = self._after_colon(key)
             return self._splice(start, start, " " + self._render(new, within_flow=False))
+        if isinstance(node, Listing) and not node.flow and key is not None and node.column <= key.column:
+            return self._in_place_of_list(node, key)
         within = not _is_block(node, self.text) or self.as_json
         return self._splice(
             node.start, _end(node), self._render(new, within_flow=within or not isinstance(node, Scalar), old=node)
         )
+
+    def _in_place_of_list(self, node: Listing, key: Scalar) -> Splice:
+        """Put the new value behind its key, and take the list's lines away: they begin no further right than the key."""
+        colon = self._after_colon(key)
+        before = self.text.rfind("\n", 0, node.start)
+        before -= self.text[before - 1 : before] == "\r"
+        return self._joined([(colon, colon, " " + self._render(self.edit.node, within_flow=True)), (before, _end(node), "")])
 
     def _change_list(self, kind: ListOf, node: Node, change: Mapping) -> Splice:
         """Work `{remove, add}` into a list that stands here, item by item; the change of another layer's list is kept as one."""

@@ -187,7 +187,11 @@ def _day(parts: dict[str, str]) -> date | None:
         return None
     year = int(parts["%Y"]) if "%Y" in parts else 2000 + int(parts["%y"])
     if "%j" in parts:
-        return date(year, 1, 1) + timedelta(days=int(parts["%j"]) - 1)
+        day = date(year, 1, 1) + timedelta(days=int(parts["%j"]) - 1)
+        if day.year != year:
+            message = "no day of that year"
+            raise ValueError(message)
+        return day
     word = parts.get("%b", parts.get("%B", ""))[:3]
     if word and word not in _MONTHS:
         message = "no month's name"

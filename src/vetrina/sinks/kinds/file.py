@@ -300,18 +300,19 @@ class RolledFile:
         name = pattern.fill(wall, one.number)
         self._forget(name)
         target = self._where(name)
-        before = one.path.stat().st_size
+        box, inside = self.place.sandbox, self.place.sandbox.inside
+        before = inside.size(one.path)
         if pattern.codec:
-            pack(one.path, target, pattern.codec, self.place.sandbox)
-            one.path.unlink()
+            pack(one.path, target, pattern.codec, box)
+            inside.remove(one.path)
         else:
-            one.path.replace(target)
-        self.place.sandbox.used += target.stat().st_size - before
+            inside.move(one.path, target)
+        box.used += inside.size(target) - before
         one.path, one.name = target, name
 
     def _move(self, one: Closed, name: str) -> None:
         target = self._where(name)
-        one.path.replace(target)
+        self.place.sandbox.inside.move(one.path, target)
         one.path, one.name = target, name
 
     def _forget(self, name: str) -> None:
@@ -319,7 +320,7 @@ class RolledFile:
         for other in self._closed:
             if other.name == name:
                 self.overwritten += other.events
-                self.place.sandbox.used -= other.path.stat().st_size
+                self.place.sandbox.used -= self.place.sandbox.inside.size(other.path)
                 self._closed.remove(other)
                 return
 
@@ -331,7 +332,7 @@ class RolledFile:
         while keep.files is not None and len(self._closed) > keep.files.value:
             self._remove()
         if keep.disk is not None:
-            sizes = [one.path.stat().st_size for one in self._closed]
+            sizes = [self.place.sandbox.inside.size(one.path) for one in self._closed]
             total = sum(sizes)
             while self._closed and total > keep.disk.value:
                 total -= sizes.pop(0)
@@ -339,16 +340,17 @@ class RolledFile:
 
     def _remove(self) -> None:
         one = self._closed.pop(0)
-        self.place.sandbox.used -= one.path.stat().st_size
+        inside = self.place.sandbox.inside
+        self.place.sandbox.used -= inside.size(one.path)
         if self.place.keep_removed:
             target = self.place.sandbox.place("removed", full_path(one.name, self.place.folder))
             turn = 1
-            while target.exists():
+            while inside.exists(target):
                 turn += 1
                 target = target.with_name(f"{Path(one.name).name}.{turn}")
-            one.path.replace(target)
+            inside.move(one.path, target)
         else:
-            one.path.unlink()
+            inside.remove(one.path)
 
 
 class SharedFile:
