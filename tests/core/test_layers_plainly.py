@@ -152,4 +152,6 @@ def test_placeholders_are_replaced_by_what_is_named_first(
         return
     with pytest.raises(Refused) as refused:
         in_force(text, env=env, environment=environment)
-    assert all("not known" in fault.what or "circle" in fault.what for fault in refused.value.faults)
+    assert all(
+        "not known" in fault.what or "of its own name" in fault.what or "circle" in fault.what for fault in refused.value.faults
+    )

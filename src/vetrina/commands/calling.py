@@ -7,7 +7,9 @@ from __future__ import annotations
 
 import os
 import sys
-from collections.abc import Callable, Iterable, Mapping
+import tempfile
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from contextlib import contextmanager
 from datetime import UTC, datetime
 from enum import IntEnum
 from pathlib import Path
@@ -27,6 +29,8 @@ from vetrina.core.plan import Plan
 from vetrina.core.templates import clocks
 from vetrina.core.traffic import Part
 from vetrina.formats.documents import yaml_value
+from vetrina.formats.events import open_input
+from vetrina.formats.opening import only_once
 from vetrina.formats.plans import read_in_force
 from vetrina.views import screen
 
@@ -279,3 +283,17 @@ def without_secrets(lines: Iterable[screen.Line], plan: Plan) -> Iterable[screen
         return lines
     clean = hider(plan)
     return [[screen.Span(clean("".join(part.text for part in line)), line[0].style if line else "")] for line in lines]
+
+
+@contextmanager
+def again_and_again(events: str) -> Iterator[str]:
+    """Yield a path that can be read several times: standard input, or a pipe, is put into a file first."""
+    if not only_once(events):
+        yield events
+        return
+    with tempfile.TemporaryDirectory(prefix="vetrina-") as folder:
+        spool = Path(folder) / "events.jsonl"
+        with open_input(events) as file, spool.open("wb") as out:
+            while block := file.read(1 << 20):
+                out.write(block)
+        yield str(spool)

@@ -223,10 +223,10 @@ def _circumstances(
     seen, rolled, unreadable = None, None, 0
     if events is not None:
         stream = EventStream(events, scale=found.plan.scale, strict=strict)
-        with open_input(events) as file:
-            seen = checking.look_at(Router(found.plan), stream.read(file))
-        if events != "-":
-            with open_input(events) as file:
+        with calling.again_and_again(events) as path:
+            with open_input(path) as file:
+                seen = checking.look_at(Router(found.plan), stream.read(file))
+            with open_input(path) as file:
                 rolled = checking.rolled_files(Router(found.plan), EventStream(events, scale=found.plan.scale).read(file))
         calling.remark_bad_lines(events, stream.unreadable, stream.bad_lines)
         unreadable = stream.unreadable

@@ -5,6 +5,7 @@ from __future__ import annotations
 import errno
 import gc
 import os
+import signal
 import sys
 from contextlib import suppress
 from typing import NoReturn, TextIO
@@ -18,6 +19,7 @@ INTERRUPTED = 130
 
 def main() -> NoReturn:
     """Run the program with the process's arguments and end the process."""
+    signal.signal(signal.SIGTERM, _end)
     gc.disable()  # start-up makes much and throws nothing away; the commands switch it on again
     closed = _replace_closed()
     for stream in (sys.stdout, sys.stderr):
@@ -32,6 +34,11 @@ def main() -> NoReturn:
     if arguments == ["--version"]:
         _leave(_say(f"vetrina {__version__}"))
     _leave(_run())
+
+
+def _end(number: int, _frame: object) -> NoReturn:
+    """End as if by Ctrl-C when the system asks for it, so that nothing is left behind."""
+    raise SystemExit(128 + number)
 
 
 def _replace_closed() -> bool:

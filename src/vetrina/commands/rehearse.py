@@ -23,6 +23,7 @@ from vetrina.core.quantities import size
 from vetrina.core.routing import Router
 from vetrina.core.templates import clocks
 from vetrina.formats.events import EventStream, open_input
+from vetrina.formats.opening import only_once
 from vetrina.formats.safe_files import locked
 from vetrina.sinks import sandbox
 from vetrina.sinks.kinds._outlet import Place
@@ -98,7 +99,7 @@ def run(
         raise refuse("a pace is a number above 0", fix="write --pace 3600 for an hour in a second", where="--pace")
     if (receiver or trouble) and not send:
         raise refuse("--receiver and --trouble go with --send", fix="add --send", where="rehearse")
-    if verify and events == "-":
+    if verify and only_once(events):
         raise refuse("standard input can be read only once", fix="put the events into a file", where="--verify")
     troubles = Troubles(
         calling.moment(crash_at, found.plan.zone, "--crash-at") if crash_at else None,

@@ -26,6 +26,7 @@ from vetrina.core.rolling.traffic_models import Outlook, redrawn, scaled
 from vetrina.core.routing import Router
 from vetrina.core.templates import clocks
 from vetrina.formats.events import EventStream, open_input
+from vetrina.formats.opening import only_once
 from vetrina.formats.packers import MeasuringPacker
 from vetrina.views import rolling as view
 from vetrina.views.screen import Line
@@ -105,7 +106,7 @@ def run(
         return
     if events is None:
         raise refuse("which events?", fix="name a file of events, or ask for --names", where="rolling")
-    if events == "-" and (repeat > 1 or disk or history or rate):
+    if only_once(events) and (repeat > 1 or disk or history or rate):
         raise refuse("standard input can be read only once", fix="put the events into a file", where="rolling")
     traffic = _Traffic(
         events, found.plan, strict=strict, repeat=repeat, scale=scale, seed=seed, rate=rate, ratio=ratio, wanted=tuple(appender)

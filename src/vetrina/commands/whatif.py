@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import tempfile
 from collections.abc import Iterator
-from contextlib import contextmanager
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -155,7 +153,7 @@ def run(
         _same_levels(today, one)
     wanted = _wanted(must_show, today) if must_show else None
     streams = [calling.stream_of_rate(text, today.plan) for text in rate]
-    with _again_and_again(events) as path:
+    with calling.again_and_again(events) as path:
         traffic = _Traffic(path, events, strict=strict, repeat=repeat, ratio=ratio, streams=streams)
         outcomes = [traffic.outcome(today, after, change.words()) for change, after in zip(changes, changed, strict=True)]
     shown = [_arrivals(after, wanted) for after in changed] if wanted else []
@@ -265,20 +263,6 @@ class _Traffic:
         if self._first is not None and self._first.unreadable:
             calling.remark_bad_lines(self._name, self._first.unreadable, self._first.bad_lines)
             raise typer.Exit(calling.Exit.WANTING)
-
-
-@contextmanager
-def _again_and_again(events: str) -> Iterator[str]:
-    """Yield a path that can be read several times: standard input is put into a file first."""
-    if events != "-":
-        yield events
-        return
-    with tempfile.TemporaryDirectory(prefix="vetrina-") as folder:
-        spool = Path(folder) / "events.jsonl"
-        with open_input("-") as file, spool.open("wb") as out:
-            while block := file.read(1 << 20):
-                out.write(block)
-        yield str(spool)
 
 
 def _same_levels(before: InForce, after: InForce) -> None:

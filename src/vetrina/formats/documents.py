@@ -18,6 +18,7 @@ from vetrina.core.faults import Fault, Place, Unreadable, nearest, refuse
 from vetrina.core.filling import typed
 from vetrina.core.nodes import Listing, Mapping, Node, Scalar, Source
 from vetrina.formats.json_documents import Limits, TooMany, read_json
+from vetrina.formats.opening import open_file
 
 LARGEST = 64 << 20
 DEEPEST = 100
@@ -43,7 +44,7 @@ def read_bytes(path: Path, name: str) -> bytes:
             raise unreadable(name, "this is a directory, not a file", fix="name the file inside it")
         if path.stat().st_size > LARGEST:
             raise unreadable(name, f"the file is larger than {LARGEST >> 20} MiB", "a plan of this size is no plan")
-        with path.open("rb") as file:
+        with open_file(path) as file:
             data = file.read(LARGEST + 1)
     except FileNotFoundError:
         raise unreadable(name, "there is no such file", fix=_near_file(path)) from None

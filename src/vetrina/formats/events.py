@@ -24,6 +24,7 @@ from vetrina.core.faults import Fault, Place, Refused
 from vetrina.core.levels import Scale, Severities
 from vetrina.formats.documents import unreadable
 from vetrina.formats.lines import LONGEST_LINE, Lines
+from vetrina.formats.opening import open_file
 from vetrina.formats.packed import PackedReader
 
 DEEPEST = 500
@@ -349,13 +350,13 @@ def open_input(path: str) -> Iterator[IO[bytes]]:
     try:
         if file.is_dir():
             raise unreadable(path, "this is a directory, not a file", fix="name the file inside it")
-        raw = file.open("rb")
+        raw = open_file(file)
     except FileNotFoundError:
         raise unreadable(path, "there is no such file", fix="check the path") from None
     except PermissionError:
         raise unreadable(path, "the file may not be read", "its permissions are in the way") from None
     except (OSError, ValueError) as error:
-        raise unreadable(path, f"the file cannot be read: {error}") from None
+        raise unreadable(path, f"the file cannot be read: {getattr(error, 'strerror', '') or error}") from None
     with raw:
         yield unpacked(raw, file.name)
 

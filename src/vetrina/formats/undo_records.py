@@ -7,6 +7,7 @@ holds the old text, the new one, or has been edited since is seen from the file 
 from __future__ import annotations
 
 import os
+import stat
 from difflib import SequenceMatcher
 from itertools import pairwise
 from pathlib import Path
@@ -61,7 +62,7 @@ def read_record(plan: Path) -> Record:
             where=str(path),
         )
     try:
-        data = path.read_bytes()
+        data = _file_bytes(path)
     except FileNotFoundError:
         return Record(VERSION, [])
     except OSError as error:
@@ -115,10 +116,17 @@ def write_record(plan: Path, record: Record) -> None:
         remove_file(path)
 
 
+def _file_bytes(path: Path) -> bytes:
+    """Return a file's bytes; refuse what is no file: a pipe would be waited for, a device never ends."""
+    if not stat.S_ISREG(path.stat().st_mode):
+        raise refuse("this is no file, and only files are changed", fix="name a file", where=str(path))
+    return path.read_bytes()
+
+
 def read_text(path: Path) -> str | None:
     """Return a file's text with its byte-order mark, None where there is no file."""
     try:
-        return path.read_bytes().decode()
+        return _file_bytes(path).decode()
     except FileNotFoundError:
         return None
     except (OSError, UnicodeDecodeError) as error:

@@ -62,9 +62,12 @@ class Sandbox:
 
     def place(self, part: str, path: str) -> Path:
         """Return where a path of the plan stands below ``part`` of the folder; the folders above it are made."""
-        inside = rerooted(path)
-        target = self.folder / part / inside
-        self.mapping.setdefault(path, f"{part}/{inside}")
+        return self.own(part, rerooted(path), path)
+
+    def own(self, part: str, name: str, path: str = "") -> Path:
+        """Return where a file of ours stands, whose ``name`` is harmless already (`as_part`)."""
+        target = self.folder / part / name
+        self.mapping.setdefault(path or name, f"{part}/{name}")
         self.inside.make(target.parent)
         return target
 
@@ -150,7 +153,7 @@ def enter(folder: Path, *, clean: bool) -> str:
     marker = folder / MARKER
     told = ""
     try:
-        state = json.loads(marker.read_text(encoding="utf-8"))["state"] if marker.exists() else ""
+        state = json.loads(marker.read_text(encoding="utf-8"))["state"] if marker.is_file() else ""
     except (OSError, ValueError, KeyError, TypeError):
         state = "unknown"
     if not state and any(folder.iterdir()):

@@ -16,7 +16,7 @@ class Console(PlainOutlet):
 
     def __init__(self, appender: Appender, place: Place) -> None:
         super().__init__(appender, place)
-        self._path = place.sandbox.place("console", f"{appender.sink.text('stream', 'stdout')}.txt")
+        self._path = place.sandbox.own("console", f"{appender.sink.text('stream', 'stdout')}.txt")
         self._file: IO[bytes] | None = None
 
     def deliver(self, time: datetime, group: list[Parcel]) -> None:

@@ -28,7 +28,7 @@ class Http(PlainOutlet):
         if self.place.post is not None:
             self.place.post.http(self.appender, method, url, headers, body)
             return
-        target = self.place.sandbox.place("http", f"{as_part(self.appender.name)}/{self._count:04}.request")
+        target = self.place.sandbox.own("http", f"{as_part(self.appender.name)}/{self._count:04}.request")
         self.place.sandbox.write(target, wire(method, url, headers, body))
 
     def head(self) -> tuple[str, str, dict[str, str]]:

@@ -30,7 +30,7 @@ class Mail(PlainOutlet):
         if self.place.post is not None:
             self.place.post.mail(self.appender, message)
             return
-        target = self.place.sandbox.place("mail", f"{as_part(self.appender.name)}/{self._count:04}.eml")
+        target = self.place.sandbox.own("mail", f"{as_part(self.appender.name)}/{self._count:04}.eml")
         self.place.sandbox.write(target, message.as_bytes(policy=SMTP))
 
     def message(self, time: datetime, group: list[Parcel]) -> EmailMessage:

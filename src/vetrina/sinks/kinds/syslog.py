@@ -31,7 +31,7 @@ class Syslog(PlainOutlet):
             return
         self.place.sandbox.take(size)
         if self._file is None:
-            target = self.place.sandbox.place("syslog", f"{as_part(self.appender.name)}.{self.transport}")
+            target = self.place.sandbox.own("syslog", f"{as_part(self.appender.name)}.{self.transport}")
             self._file = os.fdopen(self.place.sandbox.open(target), "wb", buffering=1 << 16)
         for data in batched(frame(one) for one in messages):
             self._file.write(data)
