@@ -22,6 +22,7 @@ from vetrina.core.plan import Plan
 from vetrina.core.quantities import size
 from vetrina.core.routing import Router
 from vetrina.core.templates import clocks
+from vetrina.core.templates.forms import CsvRow, live_columns
 from vetrina.formats.events import EventStream, open_input
 from vetrina.formats.opening import only_once
 from vetrina.formats.safe_files import locked
@@ -30,6 +31,7 @@ from vetrina.sinks.kinds._outlet import Place
 from vetrina.sinks.rehearsal import Rehearsal, Troubles, paced
 from vetrina.sinks.verifying import MOST, differences
 from vetrina.views import rehearse as view
+from vetrina.views import screen
 
 LIMIT, MOST_FILES = "10 GiB", 100_000
 
@@ -128,6 +130,7 @@ def run(
             different += _missing(rehearsal, stand_in)
         sandbox.mark(into, {"state": "done", "plan": str(plan)})
     _remark_shared(rehearsal)
+    _remark_live(rehearsal)
     _show(rehearsal, stream.unreadable, into, box, post.mapping if post else {}, different, wide=wide, as_json=json)
     calling.remark_bad_lines(events, stream.unreadable, stream.bad_lines)
     if stream.unreadable or different:
@@ -151,6 +154,17 @@ def _play(rehearsal: Rehearsal, stream: EventStream, events: str, pace: float | 
     except BaseException:
         rehearsal.abandon()
         raise
+
+
+def _remark_live(rehearsal: Rehearsal) -> None:
+    """Warn of CSV that was made and that a spreadsheet may run: it stays what the plan says."""
+    for name, lane in rehearsal.lanes.items():
+        template = lane.appender.template
+        live = live_columns(template) if isinstance(template, CsvRow) and lane.sum.reached else ()
+        if live:
+            words = ", ".join(live[:6]) + (" …" if len(live) > 6 else "")
+            text = f"warning: cells of {name} ({words}) may begin like formulas; a spreadsheet runs those (vetrina check --explain live-cell)"
+            calling.remark([[screen.span(text, "raised")]])
 
 
 def _play_paced(rehearsal: Rehearsal, events: Iterator[Event], pace: float) -> None:

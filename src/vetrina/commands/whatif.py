@@ -26,6 +26,7 @@ from vetrina.formats.documents import yaml_value
 from vetrina.formats.events import EventStream, open_input
 from vetrina.formats.packers import MeasuringPacker
 from vetrina.views import whatif as view
+from vetrina.views.whatif_note import note as note_text
 
 CHANGES = ("--tune", "--set", "--to-with", "--to-stage")
 _GROUPS = "vetrina.groups"
@@ -158,7 +159,7 @@ def run(
         outcomes = [traffic.outcome(today, after, change.words()) for change, after in zip(changes, changed, strict=True)]
     shown = [_arrivals(after, wanted) for after in changed] if wanted else []
     if note is not None:
-        calling.write_file(note, view.note(outcomes, shown, today, changed, plan.name, must_show))
+        calling.write_file(note, note_text(outcomes, shown, today, changed, plan.name, must_show))
         calling.remark([f"written: {note}"])
     if json:
         calling.print_json(view.as_json(outcomes, shown, traffic.unreadable, today.plan.scale))

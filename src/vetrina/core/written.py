@@ -21,7 +21,8 @@ from vetrina.core.origins import DEFAULT, Origin
 from vetrina.core.shapes import Anything, Kind, ListOf, MapOf, Record, child_kind
 
 _SAFE = re.compile(r"[A-Za-z_/.][A-Za-z0-9_./@+-]*(?: [A-Za-z0-9_./@+-]+)*\Z")
-_ESCAPED = re.compile(r"[\x7f-\x9f\u2028\u2029\ufeff\ufffe\uffff]")
+_ESCAPED = re.compile("[\x7f-\x9f\xad\u061c\u200b-\u200f\u2028-\u202e\u2060-\u206f\ufeff\ufff9-\ufffb\ufffe\uffff]")
+"""What a text editor does not show as it is: controls, and characters of format, which turn the reading order."""
 _SHORT = {"\n": "\\n", "\t": "\\t", "\r": "\\r", '"': '\\"', "\\": "\\\\"}
 
 

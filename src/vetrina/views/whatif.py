@@ -230,14 +230,15 @@ def signed_size(count: int | None, one: Outcome) -> str:
     return f"{mark}{'+' if count > 0 else '-' if count < 0 else '±'}{show_size(abs(count))}"
 
 
-def _day_size(count: int | None, effects: Effects, tally: Tally) -> str:
+def day_size(count: int | None, effects: Effects, tally: Tally) -> str:
     """Return bytes in a day, marked where they are extrapolated or hold added streams."""
     if count is None:
         return "not known"
     return ("~" if count and (tally.estimated or not effects.pace.days) else "") + show_size(count)
 
 
-def _count(tally: Tally, sign: str = "") -> str:
+def count_of(tally: Tally, sign: str = "") -> str:
+    """Return how many events, marked where added streams are in it."""
     return f"{'~' if tally.estimated else ''}{sign}{number(tally.events)}"
 
 
@@ -255,12 +256,12 @@ def _sinks(outcome: Outcome, width: int) -> list[Line]:
         before, after = effects.a_day(name)
         rows.append([
             span(name, style),
-            span(_count(shift.before), style),
-            span(_count(shift.after), style),
-            span(_count(shift.gained, "+") if shift.gained.events else "·", "raised" if shift.gained.events else "quiet"),
-            span(_count(shift.lost, "-") if shift.lost.events else "·", "bad" if shift.lost.events else "quiet"),
-            span(_day_size(before, effects, shift.before), style),
-            span(_day_size(after, effects, shift.after), style),
+            span(count_of(shift.before), style),
+            span(count_of(shift.after), style),
+            span(count_of(shift.gained, "+") if shift.gained.events else "·", "raised" if shift.gained.events else "quiet"),
+            span(count_of(shift.lost, "-") if shift.lost.events else "·", "bad" if shift.lost.events else "quiet"),
+            span(day_size(before, effects, shift.before), style),
+            span(day_size(after, effects, shift.after), style),
         ])  # fmt: skip
     recorded = counted(effects.events - effects.streamed, "event")
     title = f"Before and after, over {show_span(effects.span)} and {recorded}"
@@ -284,9 +285,9 @@ def _loggers(outcome: Outcome, scale: Scale, width: int, *, wide: bool) -> list[
             span(logger),
             span(scale.name(severity), level_style(severity)),
             span(name),
-            span(_count(shift.gained, "+") if shift.gained.events else "·"),
+            span(count_of(shift.gained, "+") if shift.gained.events else "·"),
             span(("~" if shift.gained.estimated else "") + show_size(shift.gained.bytes) if shift.gained.events else "·"),
-            span(_count(shift.lost, "-") if shift.lost.events else "·", "bad" if shift.lost.events else "quiet"),
+            span(count_of(shift.lost, "-") if shift.lost.events else "·", "bad" if shift.lost.events else "quiet"),
         ]
         for (logger, severity, name), shift in (loud if wide else loud[:_MOST])
     ]
@@ -406,92 +407,3 @@ def _notes(outcome: Outcome, scale: Scale, width: int, *, wide: bool) -> list[Li
     for one in notes if wide else notes[:_MOST]:
         lines += [[Span("  - " if not at else "    "), *part] for at, part in enumerate(wrapped(safe_words(one), width - 4))]
     return [*lines, [Span(f"  … and {more} more (--wide, --json)", "quiet")]] if more > 0 else lines
-
-
-def note(
-    outcomes: Sequence[Outcome],
-    shown: Sequence[Sequence[str]],
-    before: InForce,
-    afters: Sequence[InForce],
-    plan: str,
-    wanted: str,
-) -> str:
-    """Return a change note in Markdown: what to change, what it will show, what it costs, how to put it back."""
-    at = next((at for at, arrivals in enumerate(shown) if arrivals), 0)
-    one, after = outcomes[at], afters[at]
-    effects = one.effects
-    shows, costs, risks = verdict(one)
-    text = [
-        f"# Change of {plan}: {' '.join(one.words)}",
-        "",
-        shows,
-        costs,
-        risks,
-        "",
-        "## What to change",
-        "",
-        "```diff",
-        *one.lines,
-        "```",
-        "",
-    ]
-    text += ["## What it will show", ""]
-    if shown:
-        text += [f"{wanted} arrives in {', '.join(shown[at]) or 'nothing'}.", ""]
-    for name, examples in effects.examples.items():
-        typical = examples.typical()
-        if typical is not None:
-            fence = "```" if "```" not in rendered(after, name, typical) else "````"
-            text += [
-                f"{name}, {number(examples.met)} new lines such as",
-                "",
-                fence,
-                safe_lines(rendered(after, name, typical)),
-                fence,
-                "",
-            ]
-    text += _note_costs(one)
-    scale = before.plan.scale
-    text += [
-        f"\nThe events hold nothing at {scale.name(gap.low)} from {gap.logger}: the counts above say too little."
-        for gap in one.unheard
-    ]
-    text += ["", "## How to put it back", ""]
-    if all(word.startswith(("--tune", "--set")) for word in one.words):
-        text += [f"Applied with `vetrina apply {plan}`, it is taken back with `vetrina undo {plan}`. By hand:", ""]
-    text += ["```diff", *one.back, "```", ""]
-    return "\n".join(text)
-
-
-def _note_costs(one: Outcome) -> list[str]:
-    """Return the section of a note on what a change costs."""
-    effects = one.effects
-    text = []
-    for name, shift in effects.appenders.items():
-        if shift.gained.estimated and name not in effects.examples:
-            text += [
-                f"{name}, ~{number(shift.gained.events)} new lines of added streams (--rate), of which none is recorded.",
-                "",
-            ]
-    text += [
-        "## What it costs",
-        "",
-        "| appender | events before | after | bytes a day before | after |",
-        "|---|---|---|---|---|",
-    ]
-    for name, shift in effects.appenders.items():
-        if shift.changes:
-            before, after = effects.a_day(name)
-            sizes = _day_size(before, effects, shift.before), _day_size(after, effects, shift.after)
-            text.append(f"| {name} | {_count(shift.before)} | {_count(shift.after)} | {sizes[0]} | {sizes[1]} |")
-    streams = f"; ~ holds {number(effects.streamed)} events of added streams" if effects.streamed else ""
-    text += ["", f"A day: {effects.pace.words()}{streams}."]
-    for rolled in one.rolled:
-        if rolled.before and rolled.after:
-            text += ["", f"{rolled.appender}: history {rolled.before.words()} before, {rolled.after.words()} after."]
-    return text
-
-
-def safe_lines(text: str) -> str:
-    """Return a text made harmless line by line."""
-    return "\n".join(span(line).text for line in text.split("\n"))

@@ -9,6 +9,7 @@ import csv
 import io
 import re
 from collections.abc import Callable
+from datetime import UTC, datetime
 from typing import Any
 
 import msgspec
@@ -18,6 +19,7 @@ from vetrina.core.events import (
     MISSING,
     ErrorDetail,
     Event,
+    SourcePosition,
     compact_json,
     filled,
     has_error,
@@ -25,13 +27,15 @@ from vetrina.core.events import (
     other_fields,
     text_of,
 )
-from vetrina.core.levels import Severities
+from vetrina.core.levels import LOWEST, Severities
 from vetrina.core.templates import clocks
 from vetrina.core.templates.compiling import MakeMeasure, MakeRender, Measure, Render, Setting, TextTemplate, size_of
 from vetrina.core.templates.language import Placeholder
+from vetrina.core.templates.steps import LIVE
 
 Raw = Callable[[Event, int], Any]
 DEFAULT_TEXT = '{time} {level|upper|pad 5} {logger} {message}{error|before "\\n"}'
+_SOME_TIME = datetime(2026, 1, 1, tzinfo=UTC)
 _UNPRINTABLE = re.compile(r"[^\x21-\x7e]")
 _SD_NAME = re.compile(r'[^\x21-\x7e]|[="\]]')
 
@@ -234,6 +238,27 @@ class CsvRow(Template, frozen=True):
     def header(self, ending: str) -> str:
         """Return the row of the columns' names."""
         return _row(list(self.columns)) + ending if self.with_header else ""
+
+
+def live_columns(template: CsvRow) -> tuple[str, ...]:
+    """Return the columns whose cells may begin like a formula in a spreadsheet, tried with an event that does so everywhere."""
+    text = "=1"
+    hostile = Event(_SOME_TIME, LOWEST, text, text, _Everything(), text, text, SourcePosition(text, None, text), text, text)
+    cells = zip(template.columns, template.texts, strict=True)
+    return tuple(name for name, cell in cells if cell.compile()(hostile, 1).startswith(LIVE))
+
+
+class _Everything(dict[str, Any]):
+    """Fields of any name, each a text like a formula."""
+
+    def __init__(self) -> None:
+        super().__init__({"=1": "=1"})
+
+    def __contains__(self, name: object) -> bool:
+        return True
+
+    def __missing__(self, name: str) -> str:
+        return "=1"
 
 
 def _row(cells: list[str]) -> str:

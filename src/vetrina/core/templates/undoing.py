@@ -64,21 +64,11 @@ def taking(one: Placeholder, template: TextTemplate) -> Change:
 
 def undoing(one: Placeholder) -> Change:
     """Return the function that undoes a placeholder's steps, the last first; what they cut stays cut."""
-    undo: list[Change] = []
-    for step in reversed(one.steps):
-        argument = step.argument or ""
-        if step.name in {"pad", "pad-left", "zeros"}:
-            undo.append(_unpadded(step.name, int(argument or 0)))
-        elif step.name == "or":
-            undo.append(lambda text, argument=argument: "" if text == argument else text)  # type: ignore[misc]
-        elif step.name == "before":
-            undo.append(lambda text, argument=argument: text.removeprefix(argument))  # type: ignore[misc]
-        elif step.name == "after":
-            undo.append(lambda text, argument=argument: text.removesuffix(argument))  # type: ignore[misc]
-        elif step.name == "json":
-            undo.append(_from_json)
-        elif step.name == "indent":
-            undo.append(lambda text, pad=" " * int(argument or 0): re.sub(rf"(\r\n|\n|\r){pad}", r"\1", text))  # type: ignore[misc]
+    undo = [
+        known.undo(*known.arguments(step.argument))
+        for step in reversed(one.steps)
+        if (known := TEXT_STEPS.get(step.name)) is not None and known.undo is not None
+    ]
 
     def all_of_them(text: str) -> str:
         for one_step in undo:
@@ -86,15 +76,6 @@ def undoing(one: Placeholder) -> Change:
         return text
 
     return all_of_them if undo else lambda text: text
-
-
-def _unpadded(step: str, width: int) -> Change:
-    """Return what takes padding off again; a text wider than the padding bears none."""
-    if step == "pad":
-        return lambda text: text.rstrip(" ") if len(text) <= width else text
-    if step == "pad-left":
-        return lambda text: text.lstrip(" ") if len(text) <= width else text
-    return lambda text: (text.lstrip("0") or text[:1]) if len(text) <= width else text
 
 
 def applying(one: Placeholder, template: TextTemplate, without: frozenset[str] = frozenset()) -> Change:
@@ -105,10 +86,8 @@ def applying(one: Placeholder, template: TextTemplate, without: frozenset[str] =
         if step.name == "mask":
             steps.append(masker(template.setting.mask))
         elif known is not None and step.name not in without:
-            argument: list[Any] = (
-                [] if not known.takes else [int(step.argument or 0) if known.takes == "number" else step.argument or ""]
-            )
-            steps.append(known.make(*argument, *([template.setting.separator] if known.on == "logger" else [])))
+            separator = [template.setting.separator] if known.on == "logger" else []
+            steps.append(known.make(*known.arguments(step.argument), *separator))
 
     def all_of_them(text: str) -> str:
         for one_step in steps:
@@ -116,11 +95,6 @@ def applying(one: Placeholder, template: TextTemplate, without: frozenset[str] =
         return text
 
     return all_of_them if steps else lambda text: text
-
-
-def _from_json(text: str) -> str:
-    found = json.loads(f'"{text}"')
-    return str(found)
 
 
 _PAIR = re.compile(r'([^=\s"]+)=("(?:[^"\\]|\\.)*"|[^\s"]*)(?: |$)')

@@ -1,0 +1,102 @@
+"""A change note in Markdown, for a ticket: nothing in it that comes from a plan or an event is live."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+
+from vetrina.core.changes.outcome import Outcome, verdict
+from vetrina.core.in_force import InForce
+from vetrina.views.screen import number, span
+from vetrina.views.whatif import count_of, day_size, rendered
+
+_MARKS = re.compile(r"([\\`*_\[\]|~#!]|(?<!\w)[+-](?= )|(?<=\d)\.(?= ))")
+
+
+def note(
+    outcomes: Sequence[Outcome],
+    shown: Sequence[Sequence[str]],
+    before: InForce,
+    afters: Sequence[InForce],
+    plan: str,
+    wanted: str,
+) -> str:
+    """Return a change note in Markdown: what to change, what it will show, what it costs, how to put it back."""
+    at = next((at for at, arrivals in enumerate(shown) if arrivals), 0)
+    one, after = outcomes[at], afters[at]
+    effects = one.effects
+    shows, costs, risks = verdict(one)
+    text = [
+        f"# Change of {plain(plan)}: {plain(' '.join(one.words))}",
+        "",
+        plain(shows),
+        plain(costs),
+        plain(risks),
+        "",
+        "## What to change",
+        "",
+        *fenced(one.lines, "diff"),
+        "",
+    ]
+    text += ["## What it will show", ""]
+    if shown:
+        text += [f"{plain(wanted)} arrives in {plain(', '.join(shown[at])) or 'nothing'}.", ""]
+    for name, examples in effects.examples.items():
+        typical = examples.typical()
+        if typical is not None:
+            lines = rendered(after, name, typical).split("\n")
+            text += [f"{plain(name)}, {number(examples.met)} new lines such as", "", *fenced(lines), ""]
+    text += _costs(one)
+    scale = before.plan.scale
+    text += [
+        f"\nThe events hold nothing at {scale.name(gap.low)} from {plain(gap.logger)}: the counts above say too little."
+        for gap in one.unheard
+    ]
+    text += ["", "## How to put it back", ""]
+    if all(word.startswith(("--tune", "--set")) for word in one.words):
+        text += [f"Applied with vetrina apply {plain(plan)}, it is taken back with vetrina undo {plain(plan)}. By hand:", ""]
+    text += [*fenced(one.back, "diff"), ""]
+    return "\n".join(text)
+
+
+def _costs(one: Outcome) -> list[str]:
+    """Return the section of a note on what a change costs."""
+    effects = one.effects
+    text = []
+    for name, shift in effects.appenders.items():
+        if shift.gained.estimated and name not in effects.examples:
+            text += [
+                f"{plain(name)}, ~{number(shift.gained.events)} new lines of added streams (--rate), of which none is recorded.",
+                "",
+            ]
+    text += [
+        "## What it costs",
+        "",
+        "| appender | events before | after | bytes a day before | after |",
+        "|---|---|---|---|---|",
+    ]
+    for name, shift in effects.appenders.items():
+        if shift.changes:
+            before, after = effects.a_day(name)
+            sizes = day_size(before, effects, shift.before), day_size(after, effects, shift.after)
+            text.append(f"| {plain(name)} | {count_of(shift.before)} | {count_of(shift.after)} | {sizes[0]} | {sizes[1]} |")
+    streams = f"; ~ holds {number(effects.streamed)} events of added streams" if effects.streamed else ""
+    text += ["", f"A day: {effects.pace.words()}{streams}."]
+    for rolled in one.rolled:
+        if rolled.before and rolled.after:
+            text += ["", f"{plain(rolled.appender)}: history {rolled.before.words()} before, {rolled.after.words()} after."]
+    return text
+
+
+def plain(text: str) -> str:
+    """Return a text as Markdown that shows it as it is: no emphasis, no link, no HTML."""
+    safe = span(text).text.replace("&", "&amp;").replace("<", "&lt;").replace(">", "&gt;")
+    return _MARKS.sub(r"\\\1", safe)
+
+
+def fenced(lines: Sequence[str], language: str = "") -> list[str]:
+    """Return lines as a block of code that nothing in them can leave."""
+    shown = [span(line).text for line in lines]
+    longest = max((len(run) for line in shown for run in re.findall("`+", line)), default=0)
+    fence = "`" * max(3, longest + 1)
+    return [f"{fence}{language}", *shown, fence]
