@@ -14,6 +14,7 @@ from vetrina.commands import calling
 from vetrina.core.faults import refuse
 from vetrina.formats.safe_files import locked
 from vetrina.sinks import sandbox
+from vetrina.views import screen
 from vetrina.views.screen import Column, Line, span, table
 
 
@@ -52,10 +53,16 @@ def run(
     troubles = Troubles(tuple(trouble_of(one) for one in trouble))
     sandbox.make_folder(into)
     with locked(into.resolve()):
-        told = sandbox.enter(into, clean=clean)
+        told = sandbox.enter(into, clean=clean, by="receive")
         if told:
             calling.remark([told])
-        stand_in = Receiver(into / "received", host=address, ports=Ports(address, smtp, udp, tcp, tls, http), troubles=troubles)
+        stand_in = Receiver(
+            into / "received",
+            host=address,
+            ports=Ports(address, smtp, udp, tcp, tls, http),
+            troubles=troubles,
+            complain=lambda text: calling.remark([[screen.span(f"warning: {text}", "raised")]]),
+        )
         ports = stand_in.start()
         rows = {
             "smtp": ports.smtp,
@@ -81,7 +88,7 @@ def run(
         sys.stdout.flush()
         _wait()
         stand_in.stop()
-        sandbox.mark(into, {"state": "done"})
+        sandbox.mark(into, {"state": "done", "by": "receive"})
     counts = ", ".join(f"{count} {name}" for name, count in stand_in.received.items() if count)
     calling.remark([f"received: {counts or 'nothing'}"])
 

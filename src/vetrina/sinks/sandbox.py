@@ -145,17 +145,20 @@ def _harmless(part: str) -> str:
     return f"{clean.strip('.') or '_'}-{hashlib.sha256(part.encode('utf-8', 'surrogatepass')).hexdigest()[:8]}"
 
 
-def enter(folder: Path, *, clean: bool) -> str:
-    """Make or check a rehearsal's folder, empty it of an earlier one, and mark it; return what is worth a word.
+def enter(folder: Path, *, clean: bool, by: str = "rehearse") -> str:
+    """Make or check the folder of a rehearsal (or, ``by`` receive, of what was received), and mark it; return what is worth a word.
 
-    Call it with the folder locked. Raise Refused for a folder that is not ours, or that holds a finished rehearsal.
+    Call it with the folder locked. What a rehearsal left that was cut off is cleared, for it is made again; what was
+    received is kept. Raise Refused for a folder that is not ours, or that holds something finished.
     """
     marker = folder / MARKER
     told = ""
     try:
-        state = json.loads(marker.read_text(encoding="utf-8"))["state"] if marker.is_file() else ""
-    except (OSError, ValueError, KeyError, TypeError):
-        state = "unknown"
+        found = json.loads(marker.read_text(encoding="utf-8")) if marker.is_file() else {"state": ""}
+        state, owner = found["state"], found.get("by", "rehearse")
+        state = state if state in {"", "running", "done"} else "unknown"
+    except (OSError, ValueError, KeyError, TypeError, AttributeError):
+        state, owner = "unknown", ""
     if not state and any(folder.iterdir()):
         raise refuse(
             "the folder is not empty, and not a rehearsal's",
@@ -163,18 +166,24 @@ def enter(folder: Path, *, clean: bool) -> str:
             "name a new folder",
             where=str(folder),
         )
-    if state == "done" and not clean:
+    if state == "running" and owner == by:
+        told = "an earlier rehearsal was cut off here; what it left has been cleared"
+        if by == "receive" and not clean:
+            told = "an earlier vetrina receive was cut off here; what it kept stays, and what arrives is put beside it"
+    elif state and not clean:
+        what = {"unknown": "the folder's marker is damaged", "done": f"the folder holds an earlier {_WORK.get(owner, owner)}"}
         raise refuse(
-            "the folder holds an earlier rehearsal",
+            what.get(state, f"the folder holds what vetrina {owner} left when it was cut off"),
             fix="say --clean to clear that first, or name a new folder",
             where=str(folder),
         )
-    if state in {"running", "unknown"}:
-        told = "an earlier rehearsal was cut off here; what it left has been cleared"
-    if state:
+    if state and (clean or by != "receive"):
         _clear(folder)
-    mark(folder, {"state": "running"})
+    mark(folder, {"state": "running", "by": by})
     return told
+
+
+_WORK = {"rehearse": "rehearsal", "receive": "reception"}
 
 
 def mark(folder: Path, content: dict[str, Any]) -> None:

@@ -7,12 +7,14 @@ are taken unless others are asked for; the certificate for TLS is made on the sp
 from __future__ import annotations
 
 import asyncio
+import logging
 import socket
 import socketserver
 import ssl
 import tempfile
 import threading
 import time
+from collections.abc import Callable
 from datetime import UTC, datetime, timedelta
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from ipaddress import ip_address
@@ -21,6 +23,7 @@ from typing import Any
 
 import msgspec
 from aiosmtpd.controller import Controller
+from aiosmtpd.smtp import SMTP
 from cryptography import x509
 from cryptography.hazmat.primitives import hashes, serialization
 from cryptography.hazmat.primitives.asymmetric import ec
@@ -28,32 +31,43 @@ from cryptography.x509.oid import NameOID
 from msgspec.structs import replace
 
 from vetrina.core.faults import refuse
-from vetrina.sinks.kinds.syslog import frame
 from vetrina.sinks.posting import Ports
+from vetrina.sinks.standin.keeping import LONGEST, LONGEST_MAIL, BrokenOff, Incoming, Keeper
 from vetrina.sinks.standin.trouble import SLOW, Troubles
 
-LONGEST = 64 << 20
 _ROOM = 8 << 20
+_MAILS_AT_ONCE = 1
+_CONNECTIONS = 64
+_QUIET = 30.0
+"""Seconds after which a silent connection is closed."""
 
 
 class Receiver:
     """The stand-in. ``start`` opens its ports; ``received`` counts what arrived, by protocol."""
 
     def __init__(
-        self, folder: Path, *, host: str = "127.0.0.1", ports: Ports | None = None, troubles: Troubles | None = None
+        self,
+        folder: Path,
+        *,
+        host: str = "127.0.0.1",
+        ports: Ports | None = None,
+        troubles: Troubles | None = None,
+        complain: Callable[[str], None] = lambda _text: None,
     ) -> None:
-        self.folder, self.host, self.troubles = folder, host, troubles or Troubles()
-        self.received = dict.fromkeys(("smtp", "udp", "tcp", "tls", "http"), 0)
-        self.refused = dict.fromkeys(self.received, 0)
+        """Keep below ``folder``; ``complain`` is told, once, where that is not possible."""
+        self.host, self.troubles = host, troubles or Troubles()
+        self.keeper = Keeper(folder, complain)
+        self.received, self.refused = self.keeper.received, self.keeper.refused
         self._asked = ports or Ports(host, 0, 0, 0, 0, 0)
         self.ports: Ports | None = None
-        self._lock = threading.Lock()
         self._stops: list[Any] = []
         self._open = threading.Event()
 
     def start(self) -> Ports:
         """Open all ports and return them; raise Refused where one is taken."""
         self._open.set()
+        for name in ("mail.log", "mail.debug", "asyncio"):  # they would print what peers send
+            logging.getLogger(name).setLevel(logging.CRITICAL + 1)
         asked = self._asked
         try:
             smtp = self._smtp(asked.smtp or _free_port(self.host))
@@ -82,24 +96,8 @@ class Receiver:
         while sum(self.received.values()) + sum(self.refused.values()) < wanted and time.monotonic() < until:
             time.sleep(0.02)
 
-    def keep(self, protocol: str, data: bytes) -> None:
-        """Keep what arrived: a mail or a request in a file of its own, a syslog message as a frame."""
-        with self._lock:
-            self.received[protocol] += 1
-            count = self.received[protocol]
-            names = {"smtp": f"mail/{count:04}.eml", "http": f"http/{count:04}.request"}
-            target = self.folder / names.get(protocol, f"syslog/{protocol}.frames")
-            target.parent.mkdir(parents=True, exist_ok=True)
-            with target.open("wb" if protocol in names else "ab") as file:
-                file.write(data if protocol in names else frame(data))
-
-    def refuse(self, protocol: str) -> None:
-        """Count a delivery that was refused or broken off."""
-        with self._lock:
-            self.refused[protocol] += 1
-
     def _smtp(self, port: int) -> int:
-        controller = Controller(_Mailbox(self), hostname=self.host, port=port, data_size_limit=LONGEST)
+        controller = _Mails(_Mailbox(self), hostname=self.host, port=port, data_size_limit=LONGEST_MAIL, timeout=_QUIET)
         try:
             controller.start()
         except (OSError, TimeoutError) as error:
@@ -123,7 +121,10 @@ class Receiver:
                     return
                 if self._misbehaves("syslog", "udp"):
                     continue
-                self.keep("udp", data)
+                one = self.keeper.incoming()
+                one.take(data)
+                self.keeper.keep("udp", one)
+                one.close()
 
         thread = threading.Thread(target=listen, daemon=True)
         thread.start()
@@ -141,7 +142,7 @@ class Receiver:
         if what == "slow":
             time.sleep(SLOW)
         if what in {"refuse", "close"}:
-            self.refuse(own)
+            self.keeper.refuse(own)
             return True
         return False
 
@@ -150,6 +151,9 @@ class Receiver:
 
         class Handler(socketserver.BaseRequestHandler):
             def handle(self) -> None:
+                self.request.settimeout(_QUIET)
+                if isinstance(self.request, ssl.SSLSocket):
+                    self.request.do_handshake()  # here, where it holds nobody else up
                 _read_frames(receiver, self.request, protocol)
 
         server = _StreamServer((self.host, port), Handler, bind_and_activate=False)
@@ -188,50 +192,100 @@ class Receiver:
         self._stops.append(stop)
 
 
-class _StreamServer(socketserver.ThreadingTCPServer):
-    allow_reuse_address = True
+class _Bounded(socketserver.ThreadingMixIn):
+    """A server of so many connections at once; further ones wait to be taken."""
+
     daemon_threads = True
+    block_on_close = False
+    request_queue_size = 128
+
+    def __init__(self, *words: Any, **more: Any) -> None:
+        self._room = threading.BoundedSemaphore(_CONNECTIONS)
+        super().__init__(*words, **more)
+
+    def process_request(self, request: Any, client_address: Any) -> None:
+        """Begin with a connection when there is room for it."""
+        self._room.acquire()
+        super().process_request(request, client_address)
+
+    def process_request_thread(self, request: Any, client_address: Any) -> None:
+        """Serve a connection, and make room again."""
+        try:
+            super().process_request_thread(request, client_address)
+        finally:
+            self._room.release()
+
+    def handle_error(self, request: Any, client_address: Any) -> None:
+        """Say nothing: a client that went away is no news."""
+
+
+class _StreamServer(_Bounded, socketserver.TCPServer):
+    allow_reuse_address = True
     context: ssl.SSLContext | None = None
 
     def get_request(self) -> tuple[Any, Any]:
-        """Return the next connection, encrypted where a certificate is there."""
+        """Return the next connection, to be encrypted where a certificate is there."""
         connection, address = super().get_request()
         if self.context is None:
             return connection, address
-        connection.settimeout(5)
-        wrapped = self.context.wrap_socket(connection, server_side=True)
-        wrapped.settimeout(None)
-        return wrapped, address
-
-    def handle_error(self, request: Any, client_address: Any) -> None:
-        """Say nothing: a client that went away is no news."""
+        return self.context.wrap_socket(connection, server_side=True, do_handshake_on_connect=False), address
 
 
-class _HttpServer(ThreadingHTTPServer):
-    daemon_threads = True
-
-    def handle_error(self, request: Any, client_address: Any) -> None:
-        """Say nothing: a client that went away is no news."""
+class _HttpServer(_Bounded, ThreadingHTTPServer):
+    pass
 
 
 def _read_frames(receiver: Receiver, connection: socket.socket, protocol: str) -> None:
-    """Read octet-counted frames until the sender closes; a broken count ends the connection."""
-    waiting = b""
-    while block := connection.recv(65_536):
-        waiting += block
-        while True:
-            count, blank, rest = waiting.partition(b" ")
-            if not blank:
-                break
-            if not count.isdigit() or int(count) > LONGEST:
+    """Read octet-counted frames until the sender closes; a broken count, or one without its message, ends the connection."""
+    with connection.makefile("rb") as stream:
+        while (size := _count(stream)) is not None:
+            one = receiver.keeper.incoming()
+            try:
+                one.take_from(stream, size)
+                if receiver._misbehaves("syslog", protocol):  # noqa: SLF001  (one server in two parts)
+                    return
+                receiver.keeper.keep(protocol, one)
+            except (BrokenOff, OSError):
+                receiver.keeper.refuse(protocol)
                 return
-            size = int(count)
-            if len(rest) < size:
-                break
-            message, waiting = rest[:size], rest[size:]
-            if receiver._misbehaves("syslog", protocol):  # noqa: SLF001  (one server in two parts)
-                return
-            receiver.keep(protocol, message)
+            finally:
+                one.close()
+
+
+def _count(stream: Any) -> int | None:
+    """Return the count before a frame, None at the end and for what is none."""
+    digits = b""
+    while len(digits) <= len(str(LONGEST)):
+        byte = stream.read(1)
+        if byte == b" " and digits:
+            return int(digits) if int(digits) <= LONGEST else None
+        if not byte.isdigit():
+            return None
+        digits += byte
+    return None
+
+
+class _Mails(Controller):
+    """Mails, few at once: the library holds each in memory until it is whole."""
+
+    def __init__(self, *words: Any, **more: Any) -> None:
+        self._room = asyncio.Semaphore(_MAILS_AT_ONCE)
+        super().__init__(*words, **more)
+
+    def factory(self) -> SMTP:
+        """Return what talks with one client."""
+        return _Mail(self._room, self.handler, **self.SMTP_kwargs)
+
+
+class _Mail(SMTP):
+    def __init__(self, room: asyncio.Semaphore, handler: Any, **more: Any) -> None:
+        self._room = room
+        super().__init__(handler, **more)
+
+    async def smtp_DATA(self, arg: str) -> None:  # noqa: N802  (the library's name)
+        """Take a mail when there is room for it."""
+        async with self._room:
+            await super().smtp_DATA(arg)
 
 
 class _Mailbox:
@@ -246,41 +300,72 @@ class _Mailbox:
         if what == "slow":
             await asyncio.sleep(SLOW)
         if what == "refuse":
-            self._receiver.refuse("smtp")
+            self._receiver.keeper.refuse("smtp")
             return "451 the stand-in refuses this one"
         if what == "close":
-            self._receiver.refuse("smtp")
+            self._receiver.keeper.refuse("smtp")
             server.transport.abort()
             return "421 closed"
         del session
-        self._receiver.keep("smtp", envelope.content)
-        return "250 kept"
+        one = self._receiver.keeper.incoming()
+        try:
+            one.take(envelope.content)
+            return "250 kept" if self._receiver.keeper.keep("smtp", one) else "452 there is no room to keep it"
+        except OSError:
+            self._receiver.keeper.refuse("smtp")
+            return "452 there is no room to keep it"
+        finally:
+            one.close()
 
 
 class _Requests(BaseHTTPRequestHandler):
     protocol_version = "HTTP/1.1"
     stand_in: Receiver
 
+    timeout = _QUIET
+
     def _take(self) -> None:
         what = self.stand_in.troubles.next("http")
-        size = self.headers.get("Content-Length", "0")
-        if not size.isdigit() or int(size) > LONGEST:
-            self.send_error(413)
-            return
         if what == "close":
-            self.stand_in.refuse("http")
+            self.stand_in.keeper.refuse("http")
             self.close_connection = True
             return
-        body = self.rfile.read(int(size))
+        one = self.stand_in.keeper.incoming()
+        try:
+            self._take_body(one, what)
+        except (BrokenOff, OSError, ValueError):
+            self.stand_in.keeper.refuse("http")
+            self.close_connection = True
+        finally:
+            one.close()
+
+    def _take_body(self, one: Incoming, what: str | None) -> None:
+        """Take head and body to disk, and answer; raise BrokenOff or ValueError for what is no request by RFC 9112."""
+        head = "".join(f"{name}: {value}\r\n" for name, value in self.headers.items())
+        one.take(f"{self.requestline}\r\n{head}\r\n".encode("latin-1"))  # as the library decoded it
+        size = self.headers.get("Content-Length", "0")
+        if self.headers.get("Transfer-Encoding", "").lower() == "chunked":
+            _take_chunks(one, self.rfile)
+        elif not (size.isascii() and size.isdigit()) or self.headers.get("Transfer-Encoding"):
+            raise ValueError
+        elif int(size) > LONGEST:
+            self._give_up(413)
+            return
+        else:
+            one.take_from(self.rfile, int(size))
         if what == "slow":
             time.sleep(SLOW)
         if what == "refuse":
-            self.stand_in.refuse("http")
+            self.stand_in.keeper.refuse("http")
             self._answer(503)
-            return
-        head = "".join(f"{name}: {value}\r\n" for name, value in self.headers.items())
-        self.stand_in.keep("http", f"{self.requestline}\r\n{head}\r\n".encode() + body)
-        self._answer(204)
+        else:
+            self._answer(204 if self.stand_in.keeper.keep("http", one) else 507)
+
+    def _give_up(self, code: int) -> None:
+        """Answer, and read no further: the body would come."""
+        self.stand_in.keeper.refuse("http")
+        self.close_connection = True
+        self._answer(code)
 
     def _answer(self, code: int) -> None:
         self.send_response(code)
@@ -304,6 +389,22 @@ class _Requests(BaseHTTPRequestHandler):
 
     def log_message(self, *words: Any) -> None:
         """Say nothing."""
+
+
+def _take_chunks(one: Incoming, stream: Any) -> None:
+    """Take a chunked body (RFC 9112, 7.1) without its chunks' sizes; raise ValueError for what is none, or too long."""
+    while True:
+        line = stream.readline(1024)
+        size = int(line.split(b";")[0].strip() or b"-", 16)
+        if not line.endswith(b"\n") or not 0 <= size <= LONGEST - one.size:
+            raise ValueError
+        if not size:
+            break
+        one.take_from(stream, size)
+        if stream.read(2) != b"\r\n":
+            raise ValueError
+    while stream.readline(65_536).strip():
+        pass
 
 
 def _family(host: str) -> socket.AddressFamily:
