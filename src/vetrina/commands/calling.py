@@ -22,6 +22,7 @@ import typer
 from vetrina.core.events import NOT_TEXT, compact_json
 from vetrina.core.faults import nearest, refuse
 from vetrina.core.grammar import ROOT
+from vetrina.core.hidden import shown, shown_json
 from vetrina.core.in_force import InForce
 from vetrina.core.levels import Scale
 from vetrina.core.loggers import Tree, below
@@ -94,13 +95,13 @@ def asked_text(found: InForce) -> str:
 
 def print_json(document: Any) -> None:
     """Write one JSON document to standard output."""
-    compact = visible(compact_json(document)).encode()
+    compact = visible(compact_json(shown_json(document))).encode()
     sys.stdout.write(msgspec.json.format(compact, indent=2).decode() + "\n")
 
 
 def print_json_line(document: Any) -> None:
     """Write one JSON document on a line of its own to standard output."""
-    sys.stdout.write(visible(compact_json(document)) + "\n")
+    sys.stdout.write(visible(compact_json(shown_json(document))) + "\n")
 
 
 def visible(text: str) -> str:
@@ -218,7 +219,7 @@ def moment(text: str, zone: str, option: str) -> datetime:
 
 def write_file(path: Path, text: str) -> None:
     """Write a result to a file of its own; what is in the way is told."""
-    write_bytes(path, text.encode("utf-8", "backslashreplace"))
+    write_bytes(path, shown(text).encode("utf-8", "backslashreplace"))
 
 
 def write_bytes(path: Path, data: bytes) -> None:

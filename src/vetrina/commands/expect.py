@@ -10,6 +10,7 @@ import typer
 
 from vetrina.commands import calling
 from vetrina.core.expecting import Verdict, expect, record
+from vetrina.core.hidden import shown
 from vetrina.core.in_force import InForce
 from vetrina.formats.cases import cases_text, read_cases
 from vetrina.formats.events import EventStream, open_input
@@ -73,7 +74,7 @@ def _record(found: InForce, events: str, plan: Path) -> None:
     with open_input(events) as file:
         recorded = record(stream.read(file), found)
     asked = calling.asked_text(found)
-    sys.stdout.write(cases_text(recorded, f"what {plan.name} does today{f' with {asked}' if asked else ''}"))
+    sys.stdout.write(shown(cases_text(recorded, f"what {plan.name} does today{f' with {asked}' if asked else ''}")))
     calling.remark_bad_lines(events, stream.unreadable, stream.bad_lines)
     if stream.unreadable:
         raise typer.Exit(calling.Exit.WANTING)

@@ -4,13 +4,15 @@ from __future__ import annotations
 
 import gc
 import os
+import re
 from collections.abc import Iterator, Sequence
 from collections.abc import Mapping as AbstractMapping
 from contextlib import contextmanager
 from pathlib import Path
 
 from vetrina.core.faults import Fault, Place, Refused
-from vetrina.core.filling import NAME, Given
+from vetrina.core.filling import NAME, Given, looks_secret
+from vetrina.core.hidden import hide
 from vetrina.core.in_force import Asked, InForce, LayerFile, SetOption, TuneOption, parse_path, put_in_force
 from vetrina.core.nodes import Node, Source, synthetic
 from vetrina.core.plan import Plan
@@ -77,7 +79,22 @@ def _read_in_force(
         environment=dict(os.environ if environment is None else environment),
     )
     folder = os.path.normpath(path.absolute().parent)
-    return put_in_force(document, plan, folder, asked, faults)
+    nodes = [document, *(layer.node for layer in asked.layers)]
+    named = {name for node in nodes if node is not None for name in _NAMED.findall(node.source.text)}
+    hide(_secrets(asked, named, ()))
+    found = put_in_force(document, plan, folder, asked, faults)
+    hide(_secrets(asked, named, found.filler.secret_names))
+    return found
+
+
+_NAMED = re.compile(r"\$\{([A-Za-z_][A-Za-z0-9_]*)")
+
+
+def _secrets(asked: Asked, named: set[str], extra: tuple[str, ...]) -> Iterator[str]:
+    """Yield the values from outside under credentials' names; of the process environment those that the plan names."""
+    for table in (asked.env, asked.env_file):
+        yield from (given.text for name, given in table.items() if looks_secret(name, extra))
+    yield from (asked.environment[name] for name in named & asked.environment.keys() if looks_secret(name, extra))
 
 
 def read_plan(

@@ -14,6 +14,8 @@ from collections import Counter
 from collections.abc import Iterable, Sequence
 from typing import IO, NamedTuple, Self
 
+from vetrina.core.hidden import shown
+
 WIDTH_IN_A_PIPE = 100
 NARROWEST = 40
 _HIDDEN = {"Cc", "Cf", "Cs", "Co", "Cn", "Zl", "Zp"}
@@ -76,6 +78,7 @@ def most(width: int, count: int) -> int | None:
 
 def safe(text: str) -> str:
     """Return ``text`` with everything that could steer a terminal made visible: control, format, surrogate."""
+    text = shown(text)
     if text.isascii() and text.isprintable():
         return text
     return "".join(_shown(char) for char in text)
