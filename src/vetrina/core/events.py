@@ -9,6 +9,7 @@ import json
 import re
 from collections.abc import Callable
 from datetime import datetime
+from itertools import islice
 from typing import Annotated, Any, Final
 
 import msgspec
@@ -17,6 +18,7 @@ JsonObject = dict[str, Any]
 HOLE = re.compile(r"\{([A-Za-z_][A-Za-z0-9_.-]*)\}")
 MISSING: Final = object()
 LONGEST_LOGGER = 4096
+MOST_HOLES = 10_000
 NOT_TEXT: Final = re.compile(r"[\ud800-\udfff]")
 """What stands for bytes that are not UTF-8 in a name or value of the system's."""
 _PARTS_KEPT = 4096
@@ -190,6 +192,11 @@ def filled(event: Event) -> str:
     """Return the message with its holes filled; a hole without such a field stays as written."""
     message = event.message
     return SHAPES[message].fill(event.fields) if "{" in message else message
+
+
+def has_too_many_holes(message: str) -> bool:
+    """Tell whether a message has more than 10,000 holes."""
+    return next(islice(HOLE.finditer(message), MOST_HOLES, None), None) is not None
 
 
 def filled_length(event: Event) -> int:

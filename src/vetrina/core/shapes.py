@@ -25,6 +25,8 @@ Report = Callable[[Fault], None]
 Schema = dict[str, Any]
 LIST_CHANGE = frozenset({"add", "remove"})
 MOST_ENTRIES = 10_000
+_LOOKED_AT = 100
+"""Keys of a mapping with far too many that are looked at: enough to see what it is."""
 
 
 class Read(Struct, frozen=True):
@@ -534,6 +536,9 @@ class Record(Kind, frozen=True):
         if not isinstance(node, Mapping):
             report(mismatch(node, self.wants))
             return None
+        if len(node.pairs) > MOST_ENTRIES:
+            report(_too_many(MOST_ENTRIES, len(node.pairs), node.pairs[MOST_ENTRIES][0].place))
+            node = Mapping(node.source, node.pairs[:_LOOKED_AT], at(node), flow=node.flow)
         kept: list[tuple[Scalar, Node]] = []
         refused: list[str] = []
         for key, value in node.pairs:

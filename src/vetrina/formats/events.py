@@ -19,7 +19,7 @@ from typing import IO, Any, Protocol, cast
 import msgspec
 from msgspec import Struct
 
-from vetrina.core.events import KNOWN_KEYS, LONGEST_LOGGER, Event, filled_length
+from vetrina.core.events import KNOWN_KEYS, LONGEST_LOGGER, MOST_HOLES, Event, filled_length, has_too_many_holes
 from vetrina.core.faults import Fault, Place, Refused
 from vetrina.core.levels import Scale, Severities
 from vetrina.formats.documents import unreadable
@@ -218,6 +218,8 @@ class EventStream:
         except KeyError:
             hint = self._scale.hint(event.level) if isinstance(event.level, str) else "; a number is from 1 to 24"
             raise _Reason(f'level "{str(event.level)[:60]}" is not known{hint}') from None
+        if _may_swell(line) and has_too_many_holes(event.message):
+            raise _Reason(f"its message has more than {MOST_HOLES:,} holes")
         if _may_swell(line) and filled_length(event) > LONGEST_LINE:
             raise _Reason(f"its message is longer than {LONGEST_LINE >> 20} MiB once its holes are filled")
         return event

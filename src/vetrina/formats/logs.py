@@ -13,7 +13,7 @@ from collections.abc import Callable, Iterator
 from datetime import UTC, date, datetime, timedelta
 from typing import IO, Any
 
-from vetrina.core.events import Event, SourcePosition
+from vetrina.core.events import LONGEST_LOGGER, Event, SourcePosition
 from vetrina.core.faults import Fault, Refused, refuse
 from vetrina.core.templates.forms import CsvRow, JsonObjectForm, SyslogLine, Template
 from vetrina.core.templates.reading_back import Collision, Inverse, Tail, Values, invert, obstacle_to_reading
@@ -307,6 +307,8 @@ class LogReader:
             time = self._complete(values.get("clock"))
         get = values.get
         logger = get("logger", "")
+        if len(logger) > LONGEST_LOGGER:
+            raise Misfit(f"its logger's name has {len(logger):,} characters, and a name may have {LONGEST_LOGGER:,}")
         source = None
         line = get("source.line")
         if get("source.file") or line not in {None, ""} or get("source.function"):

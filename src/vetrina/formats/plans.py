@@ -16,7 +16,7 @@ from vetrina.core.hidden import hide
 from vetrina.core.in_force import Asked, InForce, LayerFile, SetOption, TuneOption, parse_path, put_in_force
 from vetrina.core.nodes import Node, Source, synthetic
 from vetrina.core.plan import Plan
-from vetrina.formats.documents import decode, read_bytes, read_document
+from vetrina.formats.documents import decode, read_bytes, read_document, unreadable
 
 
 def read_in_force(
@@ -87,6 +87,7 @@ def _read_in_force(
     return found
 
 
+_LARGEST_ENV = 1 << 20
 _NAMED = re.compile(r"\$\{([A-Za-z_][A-Za-z0-9_]*)")
 
 
@@ -168,7 +169,12 @@ def _env_file(path: Path, name: str, faults: list[Fault]) -> dict[str, Given]:
 
     from dotenv.parser import parse_stream  # noqa: PLC0415
 
-    text = decode(read_bytes(path, name), name)
+    data = read_bytes(path, name)
+    if len(data) > _LARGEST_ENV:
+        raise unreadable(
+            name, f"an env file of more than {_LARGEST_ENV >> 20} MiB", "this is no list of settings", "name another file"
+        )
+    text = decode(data, name)
     found: dict[str, Given] = {}
     for binding in parse_stream(StringIO(text)):
         line = binding.original.line + (len(binding.original.string) - len(binding.original.string.lstrip("\r\n")) > 0)

@@ -6,6 +6,7 @@ import os
 import shutil
 import socket
 import subprocess
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from urllib.parse import urlsplit
 
@@ -13,6 +14,7 @@ from vetrina.core.checks._check import HostFacts, PathFacts
 from vetrina.core.plan import Appender, Plan
 
 _PATIENCE = 2.0
+_AT_ONCE = 32
 _NOTHING_FOREIGN = (
     "--no-pager", "--no-optional-locks", "-c", "core.fsmonitor=false", "-c", f"core.hooksPath={os.devnull}", "-c", "core.askPass=",
     "-c", "core.sshCommand=false", "-c", "credential.helper=", "-c", "diff.external=", "-c", "protocol.allow=never",
@@ -66,7 +68,9 @@ def _ignored(folder: Path, file: Path) -> bool | None:
 
 def probe_hosts(plan: Plan) -> dict[str, HostFacts]:
     """Return what the network says of the receivers of mail, syslog and http sinks, by appender."""
-    return {one.name: _host_facts(one) for one in plan.appenders.values() if one.sink.kind in {"mail", "syslog", "http"}}
+    asked = [one for one in plan.appenders.values() if one.sink.kind in {"mail", "syslog", "http"}]
+    with ThreadPoolExecutor(_AT_ONCE) as pool:  # each may have to wait for an answer
+        return dict(zip((one.name for one in asked), pool.map(_host_facts, asked), strict=True))
 
 
 def _host_facts(appender: Appender) -> HostFacts:

@@ -27,6 +27,8 @@ from vetrina.sinks.sandbox import DiskFull, write_whole
 _BUFFER = 1 << 20
 _CHUNK = 1 << 16
 _NO_PERIOD = datetime(1970, 1, 1, tzinfo=UTC)
+_AT_ONCE = 100
+"""Files of one name that all move up at each roll; more of them get their names at the end."""
 
 
 class Closed(Struct):
@@ -38,6 +40,7 @@ class Closed(Struct):
     events: int
     base: str = ""
     number: int = 0
+    wall: datetime = _NO_PERIOD
 
 
 class RolledFile:
@@ -63,6 +66,8 @@ class RolledFile:
         self._quick: list[str] = []
         self._block_size = 0
         self._closed: list[Closed] = []
+        self._families: dict[str, list[Closed]] = {}
+        self._waiting = 0
         self._opened: tuple[datetime | None, int] = (None, 0)
         self._ever = False
 
@@ -177,6 +182,10 @@ class RolledFile:
             finally:
                 self._file.close()
                 self._file = None
+        if self.roll.newest_first:
+            for family in self._families.values():
+                if len(family) > _AT_ONCE:
+                    self._renumber(family, 1)
 
     def _flush(self, owner: int | None) -> None:
         """Write what waits, of one owner or of all; on a disk that fills up each line asks for its room."""
@@ -291,15 +300,22 @@ class RolledFile:
         one.number = 1
         if pattern.has_number:
             one.base = pattern.fill(wall, 0)
-            siblings = [other for other in self._closed if other.base == one.base]
+            siblings = self._families.setdefault(one.base, [])
             if not self.roll.newest_first:
                 one.number = max((other.number for other in siblings), default=0) + 1
-            else:
-                for at, other in enumerate(siblings):  # the oldest has the highest number, and moves first
-                    self._move(other, pattern.fill(wall, len(siblings) - at + 1))
+            elif len(siblings) <= _AT_ONCE:
+                self._renumber(siblings, 2)
+            one.wall = wall
+            siblings.append(one)
         name = pattern.fill(wall, one.number)
-        self._forget(name)
-        target = self._where(name)
+        waits = self.roll.newest_first and len(self._families.get(one.base, ())) > _AT_ONCE + 1
+        if waits:  # thousands of files that all move up at each roll: they get their names at the end
+            self._waiting += 1
+            target = self._where(name)
+            target = target.with_name(f"{target.name}.waits-{self._waiting}")
+        else:
+            self._forget(name)
+            target = self._where(name)
         box, inside = self.place.sandbox, self.place.sandbox.inside
         before = inside.size(one.path)
         if pattern.codec:
@@ -309,6 +325,13 @@ class RolledFile:
             inside.move(one.path, target)
         box.used += inside.size(target) - before
         one.path, one.name = target, name
+
+    def _renumber(self, family: list[Closed], newest: int) -> None:
+        """Give a family of files their names by number, the newest this one; the oldest has the highest, and moves first."""
+        pattern = self.roll.rename_to
+        assert pattern is not None  # noqa: S101  (families are of renamed files)
+        for at, one in enumerate(family):
+            self._move(one, pattern.fill(one.wall, len(family) - at + newest - 1))
 
     def _move(self, one: Closed, name: str) -> None:
         target = self._where(name)
@@ -322,6 +345,7 @@ class RolledFile:
                 self.overwritten += other.events
                 self.place.sandbox.used -= self.place.sandbox.inside.size(other.path)
                 self._closed.remove(other)
+                self._leave(other)
                 return
 
     def _prune(self) -> None:
@@ -340,6 +364,10 @@ class RolledFile:
 
     def _remove(self) -> None:
         one = self._closed.pop(0)
+        family = self._families.get(one.base, ())
+        if self.roll.newest_first and len(family) > _AT_ONCE and self.roll.rename_to is not None:
+            one.name = self.roll.rename_to.fill(one.wall, len(family))  # the oldest of its family
+        self._leave(one)
         inside = self.place.sandbox.inside
         self.place.sandbox.used -= inside.size(one.path)
         if self.place.keep_removed:
@@ -351,6 +379,14 @@ class RolledFile:
             inside.move(one.path, target)
         else:
             inside.remove(one.path)
+
+    def _leave(self, one: Closed) -> None:
+        """Take a file out of its family."""
+        family = self._families.get(one.base, [])
+        if family and family[0] is one:
+            family.pop(0)
+        elif one in family:
+            family.remove(one)
 
 
 class SharedFile:
