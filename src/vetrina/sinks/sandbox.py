@@ -23,6 +23,7 @@ from vetrina.sinks.inside import Inside
 MARKER = ".vetrina-rehearsal"
 OWN = ("files", "console", "mail", "syslog", "http", "removed", "received", "tables")
 LONGEST_PART = 180
+MOST_SENT = 1_000_000
 _ODD = re.compile(r'[\x00-\x1f\x7f\\:*?"<>|]|[^\x00-\U0010ffff]')
 
 
@@ -58,6 +59,7 @@ class Sandbox:
         self.written = 0
         self.files = 0
         self.used = 0
+        self.sent = 0
         self.mapping: dict[str, str] = {}
 
     def place(self, part: str, path: str) -> Path:
@@ -99,6 +101,12 @@ class Sandbox:
             raise self._too_large()
         if self.files + files > self.most_files:
             raise self._too_many()
+
+    def send(self, messages: int) -> None:
+        """Count messages that are about to be sent; raise where they are more than a receiver is given."""
+        self.sent += messages
+        if self.sent > MOST_SENT:
+            raise LimitReached(f"more than {MOST_SENT:,} messages to a receiver", "leave --send out, or give fewer events")
 
     def _too_large(self) -> LimitReached:
         return LimitReached(f"more than {self.most_bytes:,} bytes", "give a higher --limit, or fewer events")

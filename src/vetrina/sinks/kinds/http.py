@@ -26,6 +26,7 @@ class Http(PlainOutlet):
         self._count += 1
         method, url, headers = self.head()
         if self.place.post is not None:
+            self.place.sandbox.send(1)
             self.place.post.http(self.appender, method, url, headers, body)
             return
         target = self.place.sandbox.own("http", f"{as_part(self.appender.name)}/{self._count:04}.request")

@@ -28,6 +28,7 @@ class Mail(PlainOutlet):
         message = self.message(time, group)
         self._count += 1
         if self.place.post is not None:
+            self.place.sandbox.send(1)
             self.place.post.mail(self.appender, message)
             return
         target = self.place.sandbox.own("mail", f"{as_part(self.appender.name)}/{self._count:04}.eml")

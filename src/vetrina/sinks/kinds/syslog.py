@@ -27,6 +27,7 @@ class Syslog(PlainOutlet):
         size = sum(len(frame(one.data)) * one.times for one in group)
         if self.place.post is not None:
             self.place.sandbox.foresee(size)
+            self.place.sandbox.send(sum(one.times for one in group))
             self.place.post.syslog(self.appender, self.transport, messages)
             return
         self.place.sandbox.take(size)
