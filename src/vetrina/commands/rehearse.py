@@ -6,7 +6,7 @@ import os
 import sys
 import time
 from collections.abc import Callable, Iterator
-from contextlib import ExitStack
+from contextlib import ExitStack, suppress
 from datetime import datetime
 from itertools import islice
 from pathlib import Path
@@ -151,6 +151,11 @@ def _play(rehearsal: Rehearsal, stream: EventStream, events: str, pace: float | 
         sandbox.mark(into, {"state": "running"})
         raise refuse(f"stopped: the rehearsal would write {reached}", "whole lines are left in the folder",
                      reached.fix, where=str(into)) from None  # fmt: skip
+    except OSError as error:
+        with suppress(OSError):
+            rehearsal.abandon()
+        raise refuse(f"stopped: what was delivered cannot be written: {error.strerror or error}", "whole lines are left in the folder",
+                     "make room there, or rehearse in another folder", where=str(error.filename or into)) from None  # fmt: skip
     except BaseException:
         rehearsal.abandon()
         raise

@@ -123,13 +123,18 @@ class Sandbox:
 
 
 def write_whole(file: IO[bytes], data: bytes) -> None:
-    """Write all of ``data`` to an unbuffered file; raise OSError where the disk takes only a part of it."""
-    view = memoryview(data)
-    while view:
-        count = file.write(view)
-        if not count:
-            raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC))
-        view = view[count:]
+    """Write all of ``data`` to an unbuffered file; raise OSError where the disk takes only a part of it, and leave whole lines."""
+    view, done = memoryview(data), 0
+    try:
+        while done < len(data):
+            count = file.write(view[done:])
+            if not count:
+                raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC))  # noqa: TRY301  (as if the system had said it)
+            done += count
+    except OSError:
+        if done:
+            os.ftruncate(file.fileno(), os.fstat(file.fileno()).st_size - (done - (data.rfind(b"\n", 0, done) + 1)))
+        raise
 
 
 def rerooted(path: str) -> str:
