@@ -25,9 +25,9 @@ from typing import Any
 import msgspec
 import yaml
 
+from vetrina.core.base.events import Event
 from vetrina.core.changes.comparing import compare
 from vetrina.core.changes.effects import Comparison
-from vetrina.core.events import Event
 from vetrina.core.rolling.running import Rolling
 from vetrina.core.routing import Router
 from vetrina.core.templates.compiling import Setting, text_template

@@ -6,7 +6,7 @@ from typing import Any
 
 from hypothesis import strategies as st
 
-from vetrina.core.faults import Fault, Refused
+from vetrina.core.base.faults import Fault, Refused
 from vetrina.core.filling import Given
 from vetrina.core.in_force import Asked, InForce, put_in_force
 from vetrina.core.nodes import Source

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import timedelta
 from pathlib import Path
 
-from vetrina.core.events import ErrorDetail, Event
+from vetrina.core.base.events import ErrorDetail, Event
 from vetrina.core.templates.compiling import Setting, text_template
 from vetrina.formats.events import read_events
 from vetrina.formats.plans import read_plan

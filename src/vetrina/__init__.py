@@ -21,10 +21,10 @@ from typing import TYPE_CHECKING, Any
 __version__ = "0.1.0"
 
 if TYPE_CHECKING:
-    from vetrina.core.events import Event
+    from vetrina.core.base.events import Event
+    from vetrina.core.base.faults import Fault, Place, Refused
+    from vetrina.core.base.levels import Scale
     from vetrina.core.explaining import Explanation, explain
-    from vetrina.core.faults import Fault, Place, Refused
-    from vetrina.core.levels import Scale
     from vetrina.core.loggers import Tree
     from vetrina.core.plan import Plan
     from vetrina.core.routing import Route, Router

@@ -15,7 +15,7 @@ import pytest
 
 from support import DEMO
 from vetrina.commands import app
-from vetrina.core.faults import Refused
+from vetrina.core.base.faults import Refused
 
 TIMES = int(os.environ.get("FUZZ", "10"))
 CALLS = {

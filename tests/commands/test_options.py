@@ -16,7 +16,7 @@ from typer.testing import CliRunner
 
 from support import event
 from vetrina.commands import overview
-from vetrina.core.faults import Refused
+from vetrina.core.base.faults import Refused
 
 PLAN = """vetrina: 1
 zone: ${ZONE:-Europe/Rome}

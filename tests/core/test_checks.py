@@ -9,11 +9,11 @@ import pytest
 
 from plans import faults, in_force
 from vetrina.core import checking
+from vetrina.core.base.events import Event
+from vetrina.core.base.faults import Refused
 from vetrina.core.checking import Circumstances, Finding
 from vetrina.core.checks import load, page
 from vetrina.core.checks._check import HostFacts, PathFacts
-from vetrina.core.events import Event
-from vetrina.core.faults import Refused
 from vetrina.core.routing import Router
 
 CHECKS = load()

@@ -10,12 +10,12 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from plans import LEVELS, NAMES, in_force, loggers, plan
+from vetrina.core.base.events import Event
+from vetrina.core.base.levels import NAMES as LEVEL_NAMES
 from vetrina.core.changes.comparing import compare
 from vetrina.core.changes.specimens import specimens
 from vetrina.core.changes.witnesses import TIME, Contradiction, witness
 from vetrina.core.conditions import Ask, ErrorIs, Expression, FieldIs, MessageMatches
-from vetrina.core.events import Event
-from vetrina.core.levels import NAMES as LEVEL_NAMES
 from vetrina.core.plan import Plan
 from vetrina.core.routing import Router
 

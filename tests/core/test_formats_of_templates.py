@@ -14,7 +14,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from plans import plan
-from vetrina.core.events import ErrorDetail, Event
+from vetrina.core.base.events import ErrorDetail, Event
 from vetrina.core.plan import Mask
 from vetrina.core.templates.compiling import Setting, text_template
 from vetrina.core.templates.masking import masker

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from plans import APPENDERS, LEVELS, NAMES, document, in_force, loggers
 from plans import faults as told
-from vetrina.core.faults import Refused
+from vetrina.core.base.faults import Refused
 from vetrina.core.filling import Given, typed
 from vetrina.core.grammar import PLAN
 from vetrina.core.in_force import InForce, LayerFile, SetOption, TuneOption, parse_path

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from test_in_force import merged
 
 from plans import APPENDERS, LEVELS, in_force
-from vetrina.core.faults import Refused
+from vetrina.core.base.faults import Refused
 
 TO = st.one_of(
     st.none(),

@@ -2,7 +2,7 @@ from __future__ import annotations
 
 import pytest
 
-from vetrina.core.levels import LevelRange, Scale, Severities, new_name_fault
+from vetrina.core.base.levels import LevelRange, Scale, Severities, new_name_fault
 
 SCALE = Scale({"wire": 7, "Loud": 13})
 

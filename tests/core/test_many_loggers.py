@@ -12,9 +12,9 @@ from test_traffic import STREAMS, plans
 
 from plans import NAMES
 from vetrina.core import flows
+from vetrina.core.base.events import Event
 from vetrina.core.changes.effects import Comparison
 from vetrina.core.checking import look_at
-from vetrina.core.events import Event
 from vetrina.core.plan import Plan
 from vetrina.core.previewing import Preview
 from vetrina.core.rolling.running import Rolling

@@ -11,9 +11,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from plans import in_force
+from vetrina.core.base.events import Event
 from vetrina.core.changes.effects import Comparison
 from vetrina.core.changes.outcome import Kept, Outcome, unheard, verdict
-from vetrina.core.events import Event
 from vetrina.core.pace import pace_of, seconds_by_day
 from vetrina.core.rolling.traffic_models import Stream
 from vetrina.core.routing import Router

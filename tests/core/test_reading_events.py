@@ -13,7 +13,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from plans import plan
-from vetrina.core.faults import Refused
+from vetrina.core.base.faults import Refused
 from vetrina.core.routing import Router
 from vetrina.core.traffic import Counter
 from vetrina.formats.events import EventStream

@@ -12,9 +12,9 @@ from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 from plans import plan
-from vetrina.core.events import Event
-from vetrina.core.faults import Refused
-from vetrina.core.levels import Scale
+from vetrina.core.base.events import Event
+from vetrina.core.base.faults import Refused
+from vetrina.core.base.levels import Scale
 from vetrina.core.templates.compiling import Setting, TextTemplate, text_template
 from vetrina.core.templates.forms import PlainText
 from vetrina.core.templates.reading_back import Collision, invert

@@ -16,9 +16,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from plans import in_force
+from vetrina.core.base.events import Event
+from vetrina.core.base.origins import DEFAULT
 from vetrina.core.buffers import Waiting
-from vetrina.core.events import Event
-from vetrina.core.origins import DEFAULT
 from vetrina.core.plan import Buffer
 from vetrina.core.routing import Router
 from vetrina.formats.events import EventStream

@@ -8,9 +8,9 @@ from hypothesis import strategies as st
 from test_routing import EVENTS, made, plans
 
 from plans import APPENDERS, in_force
+from vetrina.core.base.events import Event
 from vetrina.core.changes.edits import Edit, changed_lines, flow, with_edits
 from vetrina.core.changes.remedies import Other, ways_to, ways_to_once
-from vetrina.core.events import Event
 from vetrina.core.in_force import InForce
 from vetrina.core.routing import Router
 from vetrina.core.templates.compiling import Setting, text_template

@@ -11,7 +11,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from plans import APPENDERS, LEVELS, NAMES, in_force, loggers, plan
-from vetrina.core.events import Event
+from vetrina.core.base.events import Event
 from vetrina.core.explaining import explain
 from vetrina.core.routing import Router
 

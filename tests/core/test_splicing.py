@@ -7,9 +7,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from plans import in_force
+from vetrina.core.base.faults import Refused
 from vetrina.core.changes.edits import changed_lines
 from vetrina.core.changes.splicing import Target, splice
-from vetrina.core.faults import Refused
 from vetrina.core.in_force import InForce, SetOption, parse_path
 from vetrina.core.nodes import Source, synthetic
 from vetrina.formats.documents import read_document

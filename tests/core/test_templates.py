@@ -10,9 +10,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from plans import faults
-from vetrina.core.events import ErrorDetail, Event, SourcePosition, filled, text_of
-from vetrina.core.levels import Scale
-from vetrina.core.templates import clocks
+from vetrina.core.base import clocks
+from vetrina.core.base.events import ErrorDetail, Event, SourcePosition, filled, text_of
+from vetrina.core.base.levels import Scale
 from vetrina.core.templates.compiling import Setting, text_template
 from vetrina.core.templates.language import BadTemplate
 

@@ -11,11 +11,11 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from vetrina.core.base.events import Event, filled, holes, other_fields, pairs, unfilled
+from vetrina.core.base.origins import DEFAULT
+from vetrina.core.base.quantities import DURATION_PATTERN, SIZE_PATTERN, duration, show_size, show_span, size
 from vetrina.core.buffers import Waiting
-from vetrina.core.events import Event, filled, holes, other_fields, pairs, unfilled
-from vetrina.core.origins import DEFAULT
 from vetrina.core.plan import Buffer
-from vetrina.core.quantities import DURATION_PATTERN, SIZE_PATTERN, duration, show_size, show_span, size
 from vetrina.core.templates.compiling import Setting, text_template
 
 TIME = datetime(2026, 11, 16, tzinfo=UTC)

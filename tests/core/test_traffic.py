@@ -15,9 +15,9 @@ from hypothesis import strategies as st
 from test_routing import rules
 
 from plans import APPENDERS, LEVELS, NAMES, in_force, loggers
+from vetrina.core.base.events import Event
+from vetrina.core.base.levels import LevelRange
 from vetrina.core.changes.effects import Comparison, Effects
-from vetrina.core.events import Event
-from vetrina.core.levels import LevelRange
 from vetrina.core.plan import Plan
 from vetrina.core.routing import Router
 from vetrina.core.traffic import Counter, Part, Traffic, grouped

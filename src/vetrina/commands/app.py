@@ -11,7 +11,7 @@ import typer
 from typer.core import TyperCommand, TyperGroup
 
 from vetrina.commands.overview import COMMANDS, OPTIONS
-from vetrina.core.faults import nearest, refuse
+from vetrina.core.base.faults import nearest, refuse
 
 
 class LazyGroup(TyperGroup):

@@ -13,10 +13,10 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from vetrina.commands import calling
+from vetrina.core.base.events import NOT_TEXT
+from vetrina.core.base.faults import Refused, refuse
 from vetrina.core.changes.edits import differing, lines_of
 from vetrina.core.changes.splicing import Target, splice
-from vetrina.core.events import NOT_TEXT
-from vetrina.core.faults import Refused, refuse
 from vetrina.core.in_force import Asked, InForce, SetOption, TuneOption, parse_path
 from vetrina.core.nodes import synthetic
 from vetrina.formats import undo_records as undo

@@ -19,15 +19,15 @@ import click
 import msgspec
 import typer
 
-from vetrina.core.events import NOT_TEXT, compact_json
-from vetrina.core.faults import nearest, refuse
+from vetrina.core.base import clocks
+from vetrina.core.base.events import NOT_TEXT, compact_json
+from vetrina.core.base.faults import nearest, refuse
+from vetrina.core.base.hidden import shown, shown_json
+from vetrina.core.base.levels import Scale
 from vetrina.core.grammar import ROOT
-from vetrina.core.hidden import shown, shown_json
 from vetrina.core.in_force import InForce
-from vetrina.core.levels import Scale
 from vetrina.core.loggers import Tree, below
 from vetrina.core.plan import Plan
-from vetrina.core.templates import clocks
 from vetrina.core.traffic import Part
 from vetrina.formats.documents import yaml_value
 from vetrina.formats.events import open_input

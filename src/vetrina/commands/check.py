@@ -14,9 +14,9 @@ import typer
 
 from vetrina.commands import calling
 from vetrina.core import checking
+from vetrina.core.base.faults import Fault, Refused, Unreadable, offer, refuse
 from vetrina.core.checks import load, page
 from vetrina.core.checks._check import SEVERITIES, Check
-from vetrina.core.faults import Fault, Refused, Unreadable, offer, refuse
 from vetrina.core.in_force import InForce
 from vetrina.core.routing import Router
 from vetrina.formats.documents import decode

@@ -9,9 +9,9 @@ import typer
 from msgspec.structs import replace
 
 from vetrina.commands import calling
+from vetrina.core.base.faults import Fault, Refused, refuse
 from vetrina.core.changes.comparing import compare
 from vetrina.core.changes.sinks_compared import compare_sinks
-from vetrina.core.faults import Fault, Refused, refuse
 from vetrina.views import compare as view
 
 

@@ -9,8 +9,8 @@ from typing import Annotated
 import typer
 
 from vetrina.commands import calling
+from vetrina.core.base.hidden import shown
 from vetrina.core.expecting import Verdict, expect, record
-from vetrina.core.hidden import shown
 from vetrina.core.in_force import InForce
 from vetrina.formats.cases import cases_text, read_cases
 from vetrina.formats.events import EventStream, open_input

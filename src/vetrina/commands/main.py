@@ -73,7 +73,7 @@ def _silence(stream: TextIO) -> None:
 
 
 def _run() -> int:
-    from vetrina.core.faults import Refused  # noqa: PLC0415  (nothing is loaded for --help)
+    from vetrina.core.base.faults import Refused  # noqa: PLC0415  (nothing is loaded for --help)
 
     try:
         from vetrina.commands.app import run  # noqa: PLC0415

@@ -8,7 +8,7 @@ import typer
 
 from vetrina.commands import calling
 from vetrina.core import history
-from vetrina.core.faults import refuse
+from vetrina.core.base.faults import refuse
 from vetrina.views import origin as view
 
 

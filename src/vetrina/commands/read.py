@@ -12,9 +12,9 @@ import typer
 
 from vetrina.commands import calling
 from vetrina.commands.preview import parsed_template
-from vetrina.core.events import Event
-from vetrina.core.faults import offer, refuse
-from vetrina.core.levels import Scale, Severities
+from vetrina.core.base.events import Event
+from vetrina.core.base.faults import offer, refuse
+from vetrina.core.base.levels import Scale, Severities
 from vetrina.core.templates.forms import PlainText, Template
 from vetrina.core.templates.reading_times import dated, pattern_of
 from vetrina.core.traffic import Part

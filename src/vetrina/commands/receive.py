@@ -11,7 +11,7 @@ from typing import Annotated
 import typer
 
 from vetrina.commands import calling
-from vetrina.core.faults import refuse
+from vetrina.core.base.faults import refuse
 from vetrina.formats.safe_files import locked
 from vetrina.sinks import sandbox
 from vetrina.views import screen

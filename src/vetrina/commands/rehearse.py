@@ -15,13 +15,13 @@ from typing import Annotated, Any
 import typer
 
 from vetrina.commands import calling
-from vetrina.core.events import Event
-from vetrina.core.faults import offer, refuse
+from vetrina.core.base import clocks
+from vetrina.core.base.events import Event
+from vetrina.core.base.faults import offer, refuse
+from vetrina.core.base.quantities import size
 from vetrina.core.in_force import InForce
 from vetrina.core.plan import Plan
-from vetrina.core.quantities import size
 from vetrina.core.routing import Router
-from vetrina.core.templates import clocks
 from vetrina.core.templates.forms import CsvRow, live_columns
 from vetrina.formats.events import EventStream, open_input
 from vetrina.formats.opening import only_once

@@ -12,19 +12,19 @@ from typing import Annotated
 import typer
 
 from vetrina.commands import calling
+from vetrina.core.base import clocks
+from vetrina.core.base.events import Event
+from vetrina.core.base.faults import offer, refuse
+from vetrina.core.base.quantities import duration, size
 from vetrina.core.changes.edits import Edit, with_edits
-from vetrina.core.events import Event
-from vetrina.core.faults import offer, refuse
 from vetrina.core.in_force import InForce
 from vetrina.core.pace import pace_of
 from vetrina.core.plan import Plan
-from vetrina.core.quantities import duration, size
 from vetrina.core.rolling.outlook import Advice, advise, coming_names, kept_history
 from vetrina.core.rolling.running import Lane, Rolling, measured_ratio, repeated
 from vetrina.core.rolling.simulation import FileSimulation
 from vetrina.core.rolling.traffic_models import Outlook, redrawn, scaled
 from vetrina.core.routing import Router
-from vetrina.core.templates import clocks
 from vetrina.formats.events import EventStream, open_input
 from vetrina.formats.opening import only_once
 from vetrina.formats.packers import MeasuringPacker

@@ -10,9 +10,9 @@ import typer
 from msgspec.structs import replace
 
 from vetrina.commands import calling
-from vetrina.core.events import Event
-from vetrina.core.faults import offer, refuse
-from vetrina.core.levels import NAMES
+from vetrina.core.base.events import Event
+from vetrina.core.base.faults import offer, refuse
+from vetrina.core.base.levels import NAMES
 from vetrina.core.plan import Plan
 from vetrina.core.routing import Route, Router
 from vetrina.core.traffic import Counter, Part, Traffic, grouped, only

@@ -7,7 +7,7 @@ from typing import Annotated
 import typer
 
 from vetrina.commands import calling
-from vetrina.core.faults import offer, refuse
+from vetrina.core.base.faults import offer, refuse
 from vetrina.formats.schemas import OUTPUTS, cases_schema, events_schema, output_schema, plan_schema
 
 _WHAT = ("plan", "events", "cases", "output")

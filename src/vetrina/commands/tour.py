@@ -12,7 +12,7 @@ from typing import Annotated
 import typer
 
 from vetrina.commands import calling
-from vetrina.core.faults import refuse
+from vetrina.core.base.faults import refuse
 from vetrina.demo.story import CHAPTERS, Chapter
 from vetrina.views.screen import Line, Span, span, wrapped
 

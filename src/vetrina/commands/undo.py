@@ -10,7 +10,7 @@ from typing import Annotated
 import typer
 
 from vetrina.commands import calling
-from vetrina.core.faults import refuse
+from vetrina.core.base.faults import refuse
 from vetrina.formats import undo_records as undo
 from vetrina.formats.safe_files import locked, remove_file, replace_file
 from vetrina.views import changes as view

@@ -9,10 +9,10 @@ from typing import Annotated
 import typer
 
 from vetrina.commands import calling
+from vetrina.core.base.events import Event, JsonObject
+from vetrina.core.base.faults import offer, refuse
 from vetrina.core.changes.remedies import Remedy, ways_to, ways_to_once
-from vetrina.core.events import Event, JsonObject
 from vetrina.core.explaining import Explanation, explain
-from vetrina.core.faults import offer, refuse
 from vetrina.core.in_force import InForce
 from vetrina.core.plan import Plan
 from vetrina.core.routing import Router

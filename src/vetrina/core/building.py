@@ -12,6 +12,10 @@ from typing import Any
 from msgspec import Struct, field
 from msgspec.structs import replace
 
+from vetrina.core.base import clocks
+from vetrina.core.base.faults import Fault, Place, nearest
+from vetrina.core.base.levels import ALL, OFF, Scale, new_name_fault
+from vetrina.core.base.origins import DEFAULT, Origin, Sourced
 from vetrina.core.conditions import (
     All,
     BadExpression,
@@ -25,19 +29,15 @@ from vetrina.core.conditions import (
     Not,
     OneOf,
 )
-from vetrina.core.faults import Fault, Place, nearest
 from vetrina.core.filling import Filled, Filler, Use, fold_name, typed
 from vetrina.core.grammar import FACILITIES, PLAN_KEYS, VERDICTS, root_name
 from vetrina.core.layers import Held
-from vetrina.core.levels import ALL, OFF, Scale, new_name_fault
 from vetrina.core.nodes import Scalar
-from vetrina.core.origins import DEFAULT, Origin, Sourced
 from vetrina.core.plan import Appender, Attachment, Buffer, Logger, Mask, Plan, Rule, Sink, Waiver
 from vetrina.core.rolling.policy import build_roll
 from vetrina.core.shapes import Read, Section, unknown_key
 from vetrina.core.sinks import KINDS
 from vetrina.core.sinks._kind import full_path
-from vetrina.core.templates import clocks
 from vetrina.core.templates.compiling import Setting, TextTemplate, source_fault, text_template
 from vetrina.core.templates.forms import (
     DEFAULT_TEXT,

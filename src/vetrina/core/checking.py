@@ -10,10 +10,10 @@ from collections.abc import Callable, Iterable
 from msgspec import Struct
 from msgspec.structs import replace
 
+from vetrina.core.base.events import Event, has_error
+from vetrina.core.base.faults import Fault, Place, Refused, nearest
 from vetrina.core.checks import load
 from vetrina.core.checks._check import ERROR, SEVERITIES, WARN, Check, HostFacts, LoggerSeen, PathFacts, Scene, Severity
-from vetrina.core.events import Event, has_error
-from vetrina.core.faults import Fault, Place, Refused, nearest
 from vetrina.core.flows import RowNames
 from vetrina.core.in_force import InForce
 from vetrina.core.plan import Plan, Waiver

@@ -10,8 +10,8 @@ from typing import Any, TypeAlias
 
 from msgspec import Struct
 
-from vetrina.core.events import MISSING, Event, filled, has_error, look_up, text_of
-from vetrina.core.levels import LevelRange
+from vetrina.core.base.events import MISSING, Event, filled, has_error, look_up, text_of
+from vetrina.core.base.levels import LevelRange
 from vetrina.core.loggers import below
 
 

@@ -13,11 +13,11 @@ from typing import Any
 from msgspec import Struct
 from msgspec.structs import replace
 
+from vetrina.core.base.events import Event
+from vetrina.core.base.faults import Place
 from vetrina.core.changes.remedies import ways_to
 from vetrina.core.conditions import Expression, json_equal
-from vetrina.core.events import Event
 from vetrina.core.explaining import explain
-from vetrina.core.faults import Place
 from vetrina.core.in_force import InForce
 from vetrina.core.plan import Appender, Plan
 from vetrina.core.routing import Route, Router

@@ -9,11 +9,11 @@ from collections.abc import Callable
 
 from msgspec import Struct
 
+from vetrina.core.base.events import Event
+from vetrina.core.base.levels import Scale
+from vetrina.core.base.origins import Origin
 from vetrina.core.conditions import meets
-from vetrina.core.events import Event
-from vetrina.core.levels import Scale
 from vetrina.core.loggers import Standing
-from vetrina.core.origins import Origin
 from vetrina.core.plan import Appender, Attachment, Plan, Rule
 from vetrina.core.routing import Router
 

@@ -12,8 +12,8 @@ from typing import NamedTuple
 
 from msgspec import Struct, field
 
-from vetrina.core.events import NOT_TEXT
-from vetrina.core.faults import Fault, Place, nearest
+from vetrina.core.base.events import NOT_TEXT
+from vetrina.core.base.faults import Fault, Place, nearest
 from vetrina.core.nodes import NULLS, Scalar
 
 NAME = re.compile(r"[A-Za-z_][A-Za-z0-9_]*\Z")

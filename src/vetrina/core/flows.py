@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from typing import Generic, TypeVar
 
-from vetrina.core.events import Event
+from vetrina.core.base.events import Event
 from vetrina.core.loggers import Places
 
 T = TypeVar("T")

@@ -6,8 +6,8 @@ from typing import Any, ClassVar
 
 from msgspec.structs import force_setattr
 
-from vetrina.core.events import LONGEST_LOGGER
-from vetrina.core.faults import Fault, nearest
+from vetrina.core.base.events import LONGEST_LOGGER
+from vetrina.core.base.faults import Fault, nearest
 from vetrina.core.filling import NAME
 from vetrina.core.nodes import Listing, Mapping, Node, Scalar
 from vetrina.core.shapes import (

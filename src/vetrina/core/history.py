@@ -9,7 +9,7 @@ from collections.abc import Iterator
 
 from msgspec import Struct
 
-from vetrina.core.faults import Fault, Place, Refused, nearest
+from vetrina.core.base.faults import Fault, Place, Refused, nearest
 from vetrina.core.filling import Use, looks_secret, names_used
 from vetrina.core.grammar import PLAN, root_name
 from vetrina.core.in_force import InForce, parse_path

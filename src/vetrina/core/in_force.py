@@ -13,8 +13,8 @@ from typing import NamedTuple
 from msgspec import Struct, field
 from msgspec.structs import replace
 
+from vetrina.core.base.faults import Fault, Refused, nearest, offer
 from vetrina.core.building import build
-from vetrina.core.faults import Fault, Refused, nearest, offer
 from vetrina.core.filling import Filler, Given, fold_name, typed
 from vetrina.core.grammar import PLAN, PLAN_FILE, VERSION, root_name
 from vetrina.core.layers import Held, Layer, Step, lay, lay_path

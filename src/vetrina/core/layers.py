@@ -12,7 +12,7 @@ from typing import NamedTuple
 
 from msgspec import Struct, field
 
-from vetrina.core.faults import Fault, Place, nearest
+from vetrina.core.base.faults import Fault, Place, nearest
 from vetrina.core.nodes import Listing, Mapping, Node, Scalar, Source, same
 from vetrina.core.shapes import Kind, ListOf, MapOf, Record, child_kind
 

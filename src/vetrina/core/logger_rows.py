@@ -7,10 +7,10 @@ from collections.abc import Iterator
 from msgspec import Struct
 from msgspec.structs import replace
 
+from vetrina.core.base.levels import HIGHEST, LOWEST
+from vetrina.core.base.origins import Origin
 from vetrina.core.grammar import ROOT, root_name
-from vetrina.core.levels import HIGHEST, LOWEST
 from vetrina.core.loggers import Tree
-from vetrina.core.origins import Origin
 from vetrina.core.plan import Attachment, Logger, Plan
 
 

@@ -9,8 +9,8 @@ from collections.abc import Iterable, Iterator
 
 from msgspec import Struct
 
+from vetrina.core.base.origins import Origin
 from vetrina.core.grammar import ROOT
-from vetrina.core.origins import Origin
 from vetrina.core.plan import Attachment, Logger, Plan
 
 

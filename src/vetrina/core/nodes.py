@@ -9,7 +9,7 @@ from typing import TypeAlias
 
 from msgspec import Struct
 
-from vetrina.core.faults import Place
+from vetrina.core.base.faults import Place
 
 
 class Source(Struct, frozen=True, eq=False):

@@ -11,8 +11,8 @@ from datetime import UTC, date, datetime, time, timedelta, tzinfo
 
 from msgspec import Struct
 
-from vetrina.core.quantities import show_span
-from vetrina.core.templates import clocks
+from vetrina.core.base import clocks
+from vetrina.core.base.quantities import show_span
 
 A_DAY = timedelta(days=1)
 _SLACK = A_DAY / 100

@@ -8,9 +8,9 @@ from typing import TYPE_CHECKING, Any
 
 from msgspec import Struct, field
 
-from vetrina.core.faults import Place
-from vetrina.core.levels import ALL, OFF, Scale
-from vetrina.core.origins import DEFAULT, Origin, Sourced
+from vetrina.core.base.faults import Place
+from vetrina.core.base.levels import ALL, OFF, Scale
+from vetrina.core.base.origins import DEFAULT, Origin, Sourced
 
 if TYPE_CHECKING:
     from vetrina.core.conditions import Condition

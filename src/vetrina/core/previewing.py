@@ -11,7 +11,7 @@ from collections.abc import Iterable, Iterator
 from msgspec import Struct
 from msgspec.structs import replace
 
-from vetrina.core.events import Event, compact_json, unfilled
+from vetrina.core.base.events import Event, compact_json, unfilled
 from vetrina.core.flows import Flows
 from vetrina.core.plan import Appender
 from vetrina.core.routing import Router

@@ -11,9 +11,9 @@ from typing import NamedTuple
 
 from msgspec import Struct
 
+from vetrina.core.base.events import Event
+from vetrina.core.base.levels import Severities
 from vetrina.core.conditions import All, Answer, Condition, LoggerIs, holds, logger_names, reduce
-from vetrina.core.events import Event
-from vetrina.core.levels import Severities
 from vetrina.core.loggers import Places, Standing, Tree
 from vetrina.core.plan import Appender, Attachment, Plan, Rule
 

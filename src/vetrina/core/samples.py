@@ -7,8 +7,8 @@ from __future__ import annotations
 
 from datetime import UTC, datetime, timedelta
 
-from vetrina.core.events import ErrorDetail, Event, SourcePosition
-from vetrina.core.levels import NAMES
+from vetrina.core.base.events import ErrorDetail, Event, SourcePosition
+from vetrina.core.base.levels import NAMES
 from vetrina.core.plan import Plan
 
 START = datetime(2026, 11, 13, 9, 41, 7, 312_000, tzinfo=UTC)

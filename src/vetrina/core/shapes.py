@@ -12,11 +12,11 @@ from typing import TYPE_CHECKING, Any, ClassVar, Protocol
 
 from msgspec import Struct, field
 
-from vetrina.core.faults import Fault, Place, nearest, offer
-from vetrina.core.levels import LevelRange, Scale
+from vetrina.core.base.faults import Fault, Place, nearest, offer
+from vetrina.core.base.levels import LevelRange, Scale
+from vetrina.core.base.origins import Origin, Sourced
+from vetrina.core.base.quantities import DURATION_PATTERN, SIZE_PATTERN, duration, size
 from vetrina.core.nodes import Listing, Mapping, Node, Scalar, at, kind_of
-from vetrina.core.origins import Origin, Sourced
-from vetrina.core.quantities import DURATION_PATTERN, SIZE_PATTERN, duration, size
 
 if TYPE_CHECKING:
     from vetrina.core.layers import Held

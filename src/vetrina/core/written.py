@@ -10,14 +10,14 @@ from typing import TypeAlias
 
 from msgspec import Struct
 
+from vetrina.core.base.faults import Fault
+from vetrina.core.base.origins import DEFAULT, Origin
 from vetrina.core.building import origin_of
-from vetrina.core.faults import Fault
 from vetrina.core.filling import Filled, typed
 from vetrina.core.grammar import PLAN, VERSION
 from vetrina.core.in_force import InForce
 from vetrina.core.layers import Held
 from vetrina.core.nodes import Listing, Mapping, Node, Scalar
-from vetrina.core.origins import DEFAULT, Origin
 from vetrina.core.shapes import Anything, Kind, ListOf, MapOf, Record, child_kind
 
 _SAFE = re.compile(r"[A-Za-z_/.][A-Za-z0-9_./@+-]*(?: [A-Za-z0-9_./@+-]+)*\Z")

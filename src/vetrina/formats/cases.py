@@ -11,16 +11,16 @@ from typing import Any
 
 import msgspec
 
+from vetrina.core.base.events import ErrorDetail, Event, SourcePosition
+from vetrina.core.base.faults import Fault, Refused, offer, refuse
+from vetrina.core.base.levels import NAMES, LevelRange, Scale
+from vetrina.core.base.origins import Origin, Sourced
 from vetrina.core.changes.edits import flow
 from vetrina.core.conditions import BadExpression, Expression
-from vetrina.core.events import ErrorDetail, Event, SourcePosition
 from vetrina.core.expecting import Case, LineTest, Recorded, named, sink_names
-from vetrina.core.faults import Fault, Refused, offer, refuse
 from vetrina.core.filling import typed
 from vetrina.core.layers import Held, Layer, lay
-from vetrina.core.levels import NAMES, LevelRange, Scale
 from vetrina.core.nodes import Mapping, Scalar, Source
-from vetrina.core.origins import Origin, Sourced
 from vetrina.core.plan import Plan
 from vetrina.core.samples import START
 from vetrina.core.shapes import Anything, Key, ListOf, MapOf, RangeKind, Read, Record, Schema, Section, Text, Whole

@@ -19,9 +19,9 @@ from typing import IO, Any, Protocol, cast
 import msgspec
 from msgspec import Struct
 
-from vetrina.core.events import KNOWN_KEYS, LONGEST_LOGGER, MOST_HOLES, Event, filled_length, has_too_many_holes
-from vetrina.core.faults import Fault, Place, Refused
-from vetrina.core.levels import Scale, Severities
+from vetrina.core.base.events import KNOWN_KEYS, LONGEST_LOGGER, MOST_HOLES, Event, filled_length, has_too_many_holes
+from vetrina.core.base.faults import Fault, Place, Refused
+from vetrina.core.base.levels import Scale, Severities
 from vetrina.formats.documents import unreadable
 from vetrina.formats.lines import LONGEST_LINE, Lines
 from vetrina.formats.opening import open_file

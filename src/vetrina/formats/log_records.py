@@ -9,9 +9,9 @@ from typing import Any
 
 import msgspec
 
-from vetrina.core.events import ErrorDetail
+from vetrina.core.base.events import ErrorDetail
+from vetrina.core.base.levels import Scale
 from vetrina.core.filling import typed
-from vetrina.core.levels import Scale
 from vetrina.core.templates.compiling import TextTemplate
 from vetrina.core.templates.forms import JsonObjectForm, Members, RawMember
 from vetrina.core.templates.reading_back import Inverse, Values, invert

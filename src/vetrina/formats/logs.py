@@ -13,8 +13,8 @@ from collections.abc import Callable, Iterator
 from datetime import UTC, date, datetime, timedelta
 from typing import IO, Any
 
-from vetrina.core.events import LONGEST_LOGGER, Event, SourcePosition
-from vetrina.core.faults import Fault, Refused, refuse
+from vetrina.core.base.events import LONGEST_LOGGER, Event, SourcePosition
+from vetrina.core.base.faults import Fault, Refused, refuse
 from vetrina.core.templates.forms import CsvRow, JsonObjectForm, SyslogLine, Template
 from vetrina.core.templates.reading_back import Collision, Inverse, Tail, Values, invert, obstacle_to_reading
 from vetrina.core.templates.undoing import Misfit

@@ -10,9 +10,9 @@ from collections.abc import Mapping as AbstractMapping
 from contextlib import contextmanager
 from pathlib import Path
 
-from vetrina.core.faults import Fault, Place, Refused
+from vetrina.core.base.faults import Fault, Place, Refused
+from vetrina.core.base.hidden import hide
 from vetrina.core.filling import NAME, Given, looks_secret
-from vetrina.core.hidden import hide
 from vetrina.core.in_force import Asked, InForce, LayerFile, SetOption, TuneOption, parse_path, put_in_force
 from vetrina.core.nodes import Node, Source, synthetic
 from vetrina.core.plan import Plan

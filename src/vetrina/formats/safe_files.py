@@ -11,7 +11,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path
 
-from vetrina.core.faults import Refused, refuse
+from vetrina.core.base.faults import Refused, refuse
 
 
 def replace_file(

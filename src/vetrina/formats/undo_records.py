@@ -15,7 +15,7 @@ from pathlib import Path
 import msgspec
 from msgspec import Struct
 
-from vetrina.core.faults import refuse
+from vetrina.core.base.faults import refuse
 from vetrina.formats.safe_files import remove_file, replace_file
 
 VERSION = 2

@@ -7,7 +7,7 @@ import os
 from collections import OrderedDict
 from pathlib import Path
 
-from vetrina.core.faults import Refused, refuse
+from vetrina.core.base.faults import Refused, refuse
 
 _FOLDER = os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW | os.O_CLOEXEC
 _KEPT = 64

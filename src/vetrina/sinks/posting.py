@@ -19,7 +19,7 @@ from urllib.parse import urlsplit
 import httpx
 from msgspec import Struct
 
-from vetrina.core.faults import refuse
+from vetrina.core.base.faults import refuse
 from vetrina.core.plan import Appender
 from vetrina.sinks.kinds._outlet import Undelivered, batched
 from vetrina.sinks.kinds.syslog import frame

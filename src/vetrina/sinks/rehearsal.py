@@ -12,8 +12,8 @@ from random import Random
 
 from msgspec import Struct, field
 
+from vetrina.core.base.events import Event
 from vetrina.core.buffers import Waiting
-from vetrina.core.events import Event
 from vetrina.core.flows import Flows
 from vetrina.core.plan import Appender, Plan
 from vetrina.core.routing import Route, Router

@@ -17,7 +17,7 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import IO, Any
 
-from vetrina.core.faults import Refused, refuse
+from vetrina.core.base.faults import Refused, refuse
 from vetrina.sinks.inside import Inside
 
 MARKER = ".vetrina-rehearsal"

@@ -12,7 +12,7 @@ from functools import partial
 from pathlib import Path
 from typing import Literal
 
-from vetrina.core.events import Event
+from vetrina.core.base.events import Event
 from vetrina.core.plan import Appender
 from vetrina.core.rolling.codecs import compressor
 from vetrina.core.rolling.running import Rolling

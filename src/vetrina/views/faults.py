@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from vetrina.core.faults import Fault
+from vetrina.core.base.faults import Fault
 from vetrina.views.screen import Line, Span, span
 
 MOST = 50

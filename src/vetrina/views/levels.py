@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
-from vetrina.core.levels import Scale
+from vetrina.core.base.levels import Scale
+from vetrina.core.base.origins import Origin
 from vetrina.core.logger_rows import LevelRow
-from vetrina.core.origins import Origin
 from vetrina.core.plan import Plan
 from vetrina.views.screen import Column, Line, Span, level_style, pad, safe, span, table, wrapped
 

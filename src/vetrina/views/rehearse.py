@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from datetime import datetime, timedelta
 from typing import Any, Protocol
 
-from vetrina.core.quantities import show_size, show_span
+from vetrina.core.base.quantities import show_size, show_span
 from vetrina.views.screen import Column, Line, Span, counted, most, number, span, table, whole
 
 _MOST = 40

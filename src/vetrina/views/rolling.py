@@ -6,14 +6,14 @@ from collections.abc import Sequence
 from datetime import date, datetime, timedelta, tzinfo
 from typing import Any
 
+from vetrina.core.base import clocks
+from vetrina.core.base.quantities import show_size, show_span
 from vetrina.core.pace import Pace
-from vetrina.core.quantities import show_size, show_span
 from vetrina.core.rolling.outlook import Advice, shortest_history
 from vetrina.core.rolling.policy import Roll
 from vetrina.core.rolling.running import Lane
 from vetrina.core.rolling.simulation import FileRecord, FileSimulation
 from vetrina.core.rolling.traffic_models import Outlook
-from vetrina.core.templates import clocks
 from vetrina.views.screen import Column, Line, Span, counted, number, span, table, whole, wrapped
 
 MOST_SHOWN = 40

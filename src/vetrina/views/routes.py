@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
+from vetrina.core.base.levels import Scale
+from vetrina.core.base.quantities import show_size
 from vetrina.core.flows import FURTHER, MOST_COUNTED, MOST_ROWS
-from vetrina.core.levels import Scale
 from vetrina.core.plan import Plan
-from vetrina.core.quantities import show_size
 from vetrina.core.routing import GATES, Route
 from vetrina.core.traffic import Cell, Group, Traffic, appender_sinks
 from vetrina.views.screen import (

@@ -14,7 +14,7 @@ from collections import Counter
 from collections.abc import Iterable, Sequence
 from typing import IO, NamedTuple, Self
 
-from vetrina.core.hidden import shown
+from vetrina.core.base.hidden import shown
 
 WIDTH_IN_A_PIPE = 100
 NARROWEST = 40

@@ -6,12 +6,12 @@ from collections.abc import Sequence
 from datetime import date
 from typing import Any
 
+from vetrina.core.base.levels import Scale
+from vetrina.core.base.quantities import show_size, show_span
 from vetrina.core.changes.effects import Effects, Example, Shift, Tally
 from vetrina.core.changes.outcome import Kept, Outcome, Unheard, verdict
 from vetrina.core.checking import Finding
 from vetrina.core.in_force import InForce
-from vetrina.core.levels import Scale
-from vetrina.core.quantities import show_size, show_span
 from vetrina.core.traffic import ending_of
 from vetrina.views.routes import further_lines
 from vetrina.views.screen import Column, Line, Span, counted, level_style, number, shorten, span, table, whole, wrapped

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from typing import Any
 
+from vetrina.core.base.events import Event, compact_json, error_text, filled, has_error
+from vetrina.core.base.levels import NAMES
+from vetrina.core.base.quantities import show_size
 from vetrina.core.changes.remedies import Other, Remedy
-from vetrina.core.events import Event, compact_json, error_text, filled, has_error
 from vetrina.core.explaining import Explanation, Step, verdict_on
-from vetrina.core.levels import NAMES
 from vetrina.core.plan import Plan
-from vetrina.core.quantities import show_size
 from vetrina.views.levels import origin_json
 from vetrina.views.screen import Line, Span, columns, counted, level_style, number, pad, safe, shorten, span, whole, wrapped
 

@@ -13,10 +13,10 @@ from typing import TypeAlias
 
 from msgspec import Struct
 
+from vetrina.core.base.events import Event
+from vetrina.core.base.levels import HIGHEST, LOWEST
 from vetrina.core.changes.witnesses import TIME, Contradiction, contradicts, witness
 from vetrina.core.conditions import Ask, level_cuts, logger_names
-from vetrina.core.events import Event
-from vetrina.core.levels import HIGHEST, LOWEST
 from vetrina.core.loggers import below
 from vetrina.core.plan import Plan, Rule
 from vetrina.core.routing import Decision, Route, Router

@@ -13,13 +13,13 @@ from datetime import UTC, date, datetime, timedelta
 
 from msgspec import Struct, field
 
-from vetrina.core.events import Event
+from vetrina.core.base import clocks
+from vetrina.core.base.events import Event
 from vetrina.core.flows import Flows, RowNames
 from vetrina.core.pace import Pace, pace_of, seconds_by_day
 from vetrina.core.plan import Plan
 from vetrina.core.rolling.traffic_models import Stream
 from vetrina.core.routing import Route, Router
-from vetrina.core.templates import clocks
 from vetrina.core.templates.compiling import MakeMeasure, Measure
 from vetrina.core.traffic import ending_of, measures, of_any, to_bytes
 

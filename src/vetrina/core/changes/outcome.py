@@ -7,12 +7,12 @@ from datetime import timedelta
 
 from msgspec import Struct
 
+from vetrina.core.base.levels import HIGHEST, NAMES
+from vetrina.core.base.quantities import show_size, show_span
 from vetrina.core.changes.effects import Effects
 from vetrina.core.checking import Finding
-from vetrina.core.levels import HIGHEST, NAMES
 from vetrina.core.loggers import below
 from vetrina.core.plan import Plan
-from vetrina.core.quantities import show_size, show_span
 from vetrina.core.rolling.outlook import kept_history
 from vetrina.core.rolling.running import Rolling
 from vetrina.core.rolling.simulation import FileSimulation

@@ -10,9 +10,9 @@ from collections.abc import Iterator
 
 from msgspec import Struct
 
-from vetrina.core.events import Event, has_error
+from vetrina.core.base.events import Event, has_error
+from vetrina.core.base.quantities import show_span
 from vetrina.core.plan import Appender, Buffer, Plan
-from vetrina.core.quantities import show_span
 from vetrina.core.samples import samples
 from vetrina.core.templates.compiling import Render
 from vetrina.core.traffic import ending_of, to_bytes

@@ -13,7 +13,7 @@ from collections.abc import Iterator, Sequence
 
 from msgspec import Struct
 
-from vetrina.core.faults import Place, Refused, refuse
+from vetrina.core.base.faults import Place, Refused, refuse
 from vetrina.core.filling import typed
 from vetrina.core.grammar import PLAN, PLAN_FILE, root_name
 from vetrina.core.in_force import InForce, SetOption

@@ -8,13 +8,13 @@ from typing import Literal
 
 from msgspec import Struct
 
+from vetrina.core.base.faults import Place
+from vetrina.core.base.levels import HIGHEST, LOWEST, OFF
+from vetrina.core.base.origins import Origin
 from vetrina.core.conditions import Condition
-from vetrina.core.faults import Place
 from vetrina.core.grammar import ROOT
 from vetrina.core.in_force import InForce
-from vetrina.core.levels import HIGHEST, LOWEST, OFF
 from vetrina.core.loggers import Tree
-from vetrina.core.origins import Origin
 from vetrina.core.plan import Appender, Attachment, Plan, Rule
 from vetrina.core.rolling.simulation import FileSimulation
 

@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterator
 from datetime import UTC, datetime
 
+from vetrina.core.base import clocks
 from vetrina.core.checks._check import Scene
 from vetrina.core.plan import Appender
 from vetrina.core.rolling.periods import Period, period_of
 from vetrina.core.rolling.policy import Roll
-from vetrina.core.templates import clocks
 
 REFERENCE = datetime(2026, 1, 1, 12, tzinfo=UTC)
 _AHEAD = 420

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from vetrina.core.base.origins import Origin
 from vetrina.core.checks._check import Scene
-from vetrina.core.origins import Origin
 from vetrina.core.templates.forms import Template
 
 

@@ -6,11 +6,11 @@ import json
 from collections.abc import Callable, Iterator
 from functools import cached_property
 
+from vetrina.core.base.events import Event
+from vetrina.core.base.levels import HIGHEST, LOWEST
+from vetrina.core.base.origins import Origin
 from vetrina.core.checks._check import Scene
 from vetrina.core.checks._templates import in_use
-from vetrina.core.events import Event
-from vetrina.core.levels import HIGHEST, LOWEST
-from vetrina.core.origins import Origin
 from vetrina.core.samples import START, awkward
 from vetrina.core.templates.forms import Template
 

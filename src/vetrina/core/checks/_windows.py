@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from vetrina.core.base.levels import OFF
 from vetrina.core.checks._check import Scene
-from vetrina.core.levels import OFF
 from vetrina.core.plan import Appender
 
 

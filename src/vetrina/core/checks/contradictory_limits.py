@@ -17,10 +17,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from vetrina.core.base import clocks
 from vetrina.core.checks._check import Check, Hit, Scene
 from vetrina.core.checks._rolls import REFERENCE, rolls
 from vetrina.core.rolling.periods import period_of
-from vetrina.core.templates import clocks
 
 
 def find(scene: Scene) -> Iterator[Hit]:

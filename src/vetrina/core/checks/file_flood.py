@@ -23,10 +23,10 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Iterator
 
+from vetrina.core.base import clocks
 from vetrina.core.checks._check import Check, Hit, Scene
 from vetrina.core.checks._rolls import rolls
 from vetrina.core.pace import pace_of
-from vetrina.core.templates import clocks
 
 
 def find(scene: Scene) -> Iterator[Hit]:

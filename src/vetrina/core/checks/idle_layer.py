@@ -21,9 +21,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from vetrina.core.base.origins import Origin
 from vetrina.core.checks._check import Check, Hit, Scene
 from vetrina.core.history import changes_nothing
-from vetrina.core.origins import Origin
 
 
 def find(scene: Scene) -> Iterator[Hit]:

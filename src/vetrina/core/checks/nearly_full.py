@@ -7,8 +7,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from vetrina.core.base.quantities import show_size
 from vetrina.core.checks._check import Check, Hit, Scene
-from vetrina.core.quantities import show_size
 
 
 def find(scene: Scene) -> Iterator[Hit]:

@@ -19,9 +19,9 @@ from __future__ import annotations
 from collections.abc import Iterator
 from datetime import timedelta
 
+from vetrina.core.base.origins import Sourced
 from vetrina.core.checks._check import Check, Hit, Scene
 from vetrina.core.checks._rolls import rolls
-from vetrina.core.origins import Sourced
 
 
 def find(scene: Scene) -> Iterator[Hit]:

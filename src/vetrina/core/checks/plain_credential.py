@@ -18,9 +18,9 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 
+from vetrina.core.base.origins import Sourced
 from vetrina.core.checks._check import Check, Hit, Scene
 from vetrina.core.filling import looks_secret
-from vetrina.core.origins import Sourced
 
 _USER = re.compile(r"^[a-z]+://[^/@\s]+:[^/@\s]+@")
 

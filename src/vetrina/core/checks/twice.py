@@ -19,8 +19,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from vetrina.core.base.levels import HIGHEST, LOWEST
 from vetrina.core.checks._check import Check, Hit, Scene
-from vetrina.core.levels import HIGHEST, LOWEST
 from vetrina.core.plan import Attachment
 
 

@@ -22,8 +22,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from vetrina.core.base.faults import nearest
 from vetrina.core.checks._check import Check, Hit, Scene
-from vetrina.core.faults import nearest
 from vetrina.core.grammar import ROOT
 
 

@@ -8,7 +8,7 @@ from functools import lru_cache
 
 from msgspec import Struct
 
-from vetrina.core.templates import clocks
+from vetrina.core.base import clocks
 from vetrina.core.templates.language import BadTemplate, Placeholder, TemplateFault, parse
 from vetrina.core.templates.steps import TEXT_STEPS, WIDEST
 

@@ -12,9 +12,9 @@ from typing import Any
 
 from msgspec import Struct
 
-from vetrina.core.faults import Fault, Place, nearest
-from vetrina.core.origins import Origin, Sourced
-from vetrina.core.quantities import exact_size, show_span
+from vetrina.core.base.faults import Fault, Place, nearest
+from vetrina.core.base.origins import Origin, Sourced
+from vetrina.core.base.quantities import exact_size, show_span
 from vetrina.core.rolling.names import COMPRESSED, NamePattern, name_pattern
 from vetrina.core.shapes import Section
 from vetrina.core.templates.language import BadTemplate

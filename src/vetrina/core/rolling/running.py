@@ -7,14 +7,14 @@ from datetime import UTC, datetime, timedelta, tzinfo
 
 from msgspec import Struct
 
-from vetrina.core.events import Event
-from vetrina.core.faults import refuse
+from vetrina.core.base import clocks
+from vetrina.core.base.events import Event
+from vetrina.core.base.faults import refuse
 from vetrina.core.flows import Flows
 from vetrina.core.plan import Appender
 from vetrina.core.rolling.simulation import FileSimulation, Packer
 from vetrina.core.rolling.traffic_models import Stream, StreamFeeder
 from vetrina.core.routing import Route, Router
-from vetrina.core.templates import clocks
 from vetrina.core.templates.compiling import MakeMeasure, Measure
 from vetrina.core.traffic import ending_of, measures, of_any, to_bytes
 

@@ -13,7 +13,7 @@ from typing import Protocol
 
 from msgspec import Struct
 
-from vetrina.core.faults import Refused, refuse
+from vetrina.core.base.faults import Refused, refuse
 from vetrina.core.rolling.periods import Period, period_of
 from vetrina.core.rolling.policy import Roll
 

@@ -11,9 +11,9 @@ from typing import TYPE_CHECKING, Any
 from msgspec import Struct
 from msgspec.structs import replace
 
-from vetrina.core.events import Event
-from vetrina.core.faults import refuse
-from vetrina.core.levels import Scale
+from vetrina.core.base.events import Event
+from vetrina.core.base.faults import refuse
+from vetrina.core.base.levels import Scale
 from vetrina.core.rolling.simulation import FileSimulation
 
 if TYPE_CHECKING:

@@ -12,11 +12,11 @@ from typing import Any
 
 from msgspec import Struct, field
 
-from vetrina.core.events import FILLINGS, MISSING, Event, error_text, look_up, other_fields, pairs, text_of
-from vetrina.core.faults import nearest, offer
-from vetrina.core.levels import Scale, Severities
+from vetrina.core.base import clocks
+from vetrina.core.base.events import FILLINGS, MISSING, Event, error_text, look_up, other_fields, pairs, text_of
+from vetrina.core.base.faults import nearest, offer
+from vetrina.core.base.levels import Scale, Severities
 from vetrina.core.plan import Mask
-from vetrina.core.templates import clocks
 from vetrina.core.templates.language import BadTemplate, Placeholder, StepCall, TemplateFault, parse
 from vetrina.core.templates.masking import masker
 from vetrina.core.templates.steps import TEXT_STEPS, TIME_STEPS, WIDEST, Change

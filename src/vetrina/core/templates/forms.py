@@ -15,7 +15,8 @@ from typing import Any
 import msgspec
 from msgspec import Struct, field
 
-from vetrina.core.events import (
+from vetrina.core.base import clocks
+from vetrina.core.base.events import (
     MISSING,
     ErrorDetail,
     Event,
@@ -27,8 +28,7 @@ from vetrina.core.events import (
     other_fields,
     text_of,
 )
-from vetrina.core.levels import LOWEST, Severities
-from vetrina.core.templates import clocks
+from vetrina.core.base.levels import LOWEST, Severities
 from vetrina.core.templates.compiling import MakeMeasure, MakeRender, Measure, Render, Setting, TextTemplate, size_of
 from vetrina.core.templates.language import Placeholder
 from vetrina.core.templates.steps import LIVE

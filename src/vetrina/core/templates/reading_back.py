@@ -20,9 +20,9 @@ from typing import Any
 
 from msgspec import Struct
 
-from vetrina.core.events import MISSING, NOT_TEXT, Event, look_up, text_of
+from vetrina.core.base.clocks import directives
+from vetrina.core.base.events import MISSING, NOT_TEXT, Event, look_up, text_of
 from vetrina.core.templates import reading_times as times
-from vetrina.core.templates.clocks import directives
 from vetrina.core.templates.compiling import TextTemplate
 from vetrina.core.templates.forms import Template
 from vetrina.core.templates.language import Placeholder

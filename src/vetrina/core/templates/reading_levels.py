@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 
-from vetrina.core.levels import HIGHEST, LOWEST, Scale
+from vetrina.core.base.levels import HIGHEST, LOWEST, Scale
 from vetrina.core.templates.compiling import TextTemplate
 from vetrina.core.templates.language import Placeholder
 from vetrina.core.templates.undoing import applying

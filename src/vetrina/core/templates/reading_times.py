@@ -11,7 +11,7 @@ from collections.abc import Callable
 from datetime import UTC, date, datetime, timedelta, timezone, tzinfo
 from typing import Any
 
-from vetrina.core.templates import clocks
+from vetrina.core.base import clocks
 from vetrina.core.templates.language import Placeholder
 
 Values = dict[str, Any]

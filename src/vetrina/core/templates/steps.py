@@ -11,7 +11,7 @@ from collections.abc import Callable
 
 from msgspec import Struct
 
-from vetrina.core.events import compact_json
+from vetrina.core.base.events import compact_json
 
 Change = Callable[[str], str]
 BREAK = re.compile(r"\r\n|\n|\r")

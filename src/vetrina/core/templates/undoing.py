@@ -11,7 +11,7 @@ from typing import Any
 
 import msgspec
 
-from vetrina.core.events import NOT_TEXT, text_of
+from vetrina.core.base.events import NOT_TEXT, text_of
 from vetrina.core.templates.compiling import TextTemplate
 from vetrina.core.templates.language import Placeholder
 from vetrina.core.templates.masking import masker

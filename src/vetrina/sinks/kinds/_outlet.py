@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Protocol
 
 from msgspec import Struct
 
-from vetrina.core.events import Event
+from vetrina.core.base.events import Event
 from vetrina.core.plan import Appender, Plan
 from vetrina.sinks.sandbox import LimitReached, Sandbox
 

@@ -7,7 +7,7 @@ from datetime import datetime
 from itertools import repeat
 from pathlib import Path
 
-from vetrina.core.faults import refuse
+from vetrina.core.base.faults import refuse
 from vetrina.core.plan import Appender
 from vetrina.core.sinks._kind import full_path
 from vetrina.core.templates.forms import TableRow

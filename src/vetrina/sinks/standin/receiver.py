@@ -30,7 +30,7 @@ from cryptography.hazmat.primitives.asymmetric import ec
 from cryptography.x509.oid import NameOID
 from msgspec.structs import replace
 
-from vetrina.core.faults import refuse
+from vetrina.core.base.faults import refuse
 from vetrina.sinks.posting import Ports
 from vetrina.sinks.standin.keeping import LONGEST, LONGEST_MAIL, BrokenOff, Incoming, Keeper
 from vetrina.sinks.standin.trouble import SLOW, Troubles

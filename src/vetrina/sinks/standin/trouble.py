@@ -6,7 +6,7 @@ import threading
 
 from msgspec import Struct
 
-from vetrina.core.faults import offer, refuse
+from vetrina.core.base.faults import offer, refuse
 
 KINDS = ("slow", "refuse", "close", "every")
 PROTOCOLS = ("smtp", "syslog", "http")

@@ -6,7 +6,7 @@ from typing import Generic, TypeVar
 
 from msgspec import Struct
 
-from vetrina.core.faults import Place
+from vetrina.core.base.faults import Place
 
 T_co = TypeVar("T_co", covariant=True)
 

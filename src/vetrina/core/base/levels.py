@@ -9,7 +9,7 @@ import re
 from collections.abc import Mapping
 from typing import NamedTuple
 
-from vetrina.core.faults import nearest
+from vetrina.core.base.faults import nearest
 
 ALL, OFF = 0, 25
 LOWEST, HIGHEST = 1, 24

@@ -1,0 +1,1 @@
+"""What everything stands on: faults, origins, levels, quantities, clocks, events; nothing of a plan."""
