@@ -17,9 +17,9 @@ from vetrina.core.grammar import PLAN
 from vetrina.core.in_force import InForce, LayerFile, SetOption, TuneOption, parse_path
 from vetrina.core.layers import Held, Layer, lay
 from vetrina.core.loggers import Tree
-from vetrina.core.nodes import Node, Source, synthetic
 from vetrina.core.plan import Plan
 from vetrina.core.routing import Router
+from vetrina.core.schema.nodes import Node, Source, synthetic
 from vetrina.core.written import Entries, Items, Value, Written, written
 from vetrina.formats.documents import read_document
 from vetrina.views.resolve import resolve_lines

@@ -71,7 +71,7 @@ appenders:
 
 def outcome(tunes: str, events: list[Event], streams: tuple[Stream, ...] = ()) -> Outcome:
     from vetrina.core.in_force import TuneOption
-    from vetrina.core.nodes import Source
+    from vetrina.core.schema.nodes import Source
 
     before = in_force(VENDOR)
     options = tuple(

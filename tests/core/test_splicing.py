@@ -11,7 +11,7 @@ from vetrina.core.base.faults import Refused
 from vetrina.core.changes.edits import changed_lines
 from vetrina.core.changes.splicing import Target, splice
 from vetrina.core.in_force import InForce, SetOption, parse_path
-from vetrina.core.nodes import Source, synthetic
+from vetrina.core.schema.nodes import Source, synthetic
 from vetrina.formats.documents import read_document
 
 BASE = """vetrina: 1

@@ -18,7 +18,7 @@ from vetrina.core.base.faults import Refused, refuse
 from vetrina.core.changes.edits import differing, lines_of
 from vetrina.core.changes.splicing import Target, splice
 from vetrina.core.in_force import Asked, InForce, SetOption, TuneOption, parse_path
-from vetrina.core.nodes import synthetic
+from vetrina.core.schema.nodes import synthetic
 from vetrina.formats import undo_records as undo
 from vetrina.formats.plans import read_in_force
 from vetrina.formats.safe_files import locked, refuse_unwritable, replace_file, sweep

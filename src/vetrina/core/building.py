@@ -32,10 +32,10 @@ from vetrina.core.conditions import (
 from vetrina.core.filling import Filled, Filler, Use, fold_name, typed
 from vetrina.core.grammar import FACILITIES, PLAN_KEYS, VERDICTS, root_name
 from vetrina.core.layers import Held
-from vetrina.core.nodes import Scalar
 from vetrina.core.plan import Appender, Attachment, Buffer, Logger, Mask, Plan, Rule, Sink, Waiver
 from vetrina.core.rolling.policy import build_roll
-from vetrina.core.shapes import Read, Section, unknown_key
+from vetrina.core.schema.kinds import Read, Section, unknown_key
+from vetrina.core.schema.nodes import Scalar
 from vetrina.core.sinks import KINDS
 from vetrina.core.sinks._kind import full_path
 from vetrina.core.templates.compiling import Setting, TextTemplate, source_fault, text_template

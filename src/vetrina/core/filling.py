@@ -14,7 +14,7 @@ from msgspec import Struct, field
 
 from vetrina.core.base.events import NOT_TEXT
 from vetrina.core.base.faults import Fault, Place, nearest
-from vetrina.core.nodes import NULLS, Scalar
+from vetrina.core.schema.nodes import NULLS, Scalar
 
 NAME = re.compile(r"[A-Za-z_][A-Za-z0-9_]*\Z")
 _OPEN = re.compile(r"\$\$\{|\$\{")

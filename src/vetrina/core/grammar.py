@@ -9,8 +9,7 @@ from msgspec.structs import force_setattr
 from vetrina.core.base.events import LONGEST_LOGGER
 from vetrina.core.base.faults import Fault, nearest
 from vetrina.core.filling import NAME
-from vetrina.core.nodes import Listing, Mapping, Node, Scalar
-from vetrina.core.shapes import (
+from vetrina.core.schema.kinds import (
     Anything,
     Choice,
     DurationKind,
@@ -32,6 +31,7 @@ from vetrina.core.shapes import (
     Wrong,
     describe,
 )
+from vetrina.core.schema.nodes import Listing, Mapping, Node, Scalar
 from vetrina.core.sinks import KINDS
 
 ROOT = "root"

@@ -13,8 +13,8 @@ from typing import NamedTuple
 from msgspec import Struct, field
 
 from vetrina.core.base.faults import Fault, Place, nearest
-from vetrina.core.nodes import Listing, Mapping, Node, Scalar, Source, same
-from vetrina.core.shapes import Kind, ListOf, MapOf, Record, child_kind
+from vetrina.core.schema.kinds import Kind, ListOf, MapOf, Record, child_kind
+from vetrina.core.schema.nodes import Listing, Mapping, Node, Scalar, Source, same
 
 
 class Layer(Struct, frozen=True):

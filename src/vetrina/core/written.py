@@ -17,8 +17,8 @@ from vetrina.core.filling import Filled, typed
 from vetrina.core.grammar import PLAN, VERSION
 from vetrina.core.in_force import InForce
 from vetrina.core.layers import Held
-from vetrina.core.nodes import Listing, Mapping, Node, Scalar
-from vetrina.core.shapes import Anything, Kind, ListOf, MapOf, Record, child_kind
+from vetrina.core.schema.kinds import Anything, Kind, ListOf, MapOf, Record, child_kind
+from vetrina.core.schema.nodes import Listing, Mapping, Node, Scalar
 
 _SAFE = re.compile(r"[A-Za-z_/.][A-Za-z0-9_./@+-]*(?: [A-Za-z0-9_./@+-]+)*\Z")
 _ESCAPED = re.compile("[\x7f-\x9f\xad\u061c\u200b-\u200f\u2028-\u202e\u2060-\u206f\ufeff\ufff9-\ufffb\ufffe\uffff]")

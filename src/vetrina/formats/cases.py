@@ -20,10 +20,10 @@ from vetrina.core.conditions import BadExpression, Expression
 from vetrina.core.expecting import Case, LineTest, Recorded, named, sink_names
 from vetrina.core.filling import typed
 from vetrina.core.layers import Held, Layer, lay
-from vetrina.core.nodes import Mapping, Scalar, Source
 from vetrina.core.plan import Plan
 from vetrina.core.samples import START
-from vetrina.core.shapes import Anything, Key, ListOf, MapOf, RangeKind, Read, Record, Schema, Section, Text, Whole
+from vetrina.core.schema.kinds import Anything, Key, ListOf, MapOf, RangeKind, Read, Record, Schema, Section, Text, Whole
+from vetrina.core.schema.nodes import Mapping, Scalar, Source
 from vetrina.core.written import yaml_text
 from vetrina.formats.documents import decode, read_bytes, read_document
 

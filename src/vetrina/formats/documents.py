@@ -16,7 +16,7 @@ from yaml.cyaml import CParser  # type: ignore[attr-defined]
 
 from vetrina.core.base.faults import Fault, Place, Unreadable, nearest, refuse
 from vetrina.core.filling import typed
-from vetrina.core.nodes import Listing, Mapping, Node, Scalar, Source
+from vetrina.core.schema.nodes import Listing, Mapping, Node, Scalar, Source
 from vetrina.formats.json_documents import Limits, TooMany, read_json
 from vetrina.formats.opening import open_file
 

@@ -8,7 +8,7 @@ from bisect import bisect_right
 from collections.abc import Callable
 from typing import NamedTuple
 
-from vetrina.core.nodes import Listing, Mapping, Node, Scalar, Source
+from vetrina.core.schema.nodes import Listing, Mapping, Node, Scalar, Source
 
 _BLANK = re.compile(r"[ \t\r\n]*")
 _LITERAL = re.compile(r"-?(?:0|[1-9][0-9]*)(?:\.[0-9]+)?(?:[eE][-+]?[0-9]+)?|true|false|null")

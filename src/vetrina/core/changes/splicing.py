@@ -18,8 +18,8 @@ from vetrina.core.filling import typed
 from vetrina.core.grammar import PLAN, PLAN_FILE, root_name
 from vetrina.core.in_force import InForce, SetOption
 from vetrina.core.layers import Held, Step
-from vetrina.core.nodes import Listing, Mapping, Node, Scalar
-from vetrina.core.shapes import Kind, ListOf, MapOf, Record, child_kind
+from vetrina.core.schema.kinds import Kind, ListOf, MapOf, Record, child_kind
+from vetrina.core.schema.nodes import Listing, Mapping, Node, Scalar
 from vetrina.core.written import yaml_text
 
 _PLAIN = re.compile(r"[A-Za-z0-9_./]+(?: ?[A-Za-z0-9_./%+-]+)*")

@@ -1,6 +1,6 @@
 """A console stream."""
 
-from vetrina.core.shapes import Choice, Key
+from vetrina.core.schema.kinds import Choice, Key
 from vetrina.core.sinks._kind import SinkKind
 
 KIND = SinkKind(

@@ -2,7 +2,7 @@
 
 from urllib.parse import urlsplit
 
-from vetrina.core.shapes import Choice, Key, MapOf, Text
+from vetrina.core.schema.kinds import Choice, Key, MapOf, Text
 from vetrina.core.sinks._kind import SinkKind
 
 

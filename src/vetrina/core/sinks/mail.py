@@ -1,6 +1,6 @@
 """A mailbox, reached by SMTP."""
 
-from vetrina.core.shapes import Flag, Key, ListOf, Text, Whole
+from vetrina.core.schema.kinds import Flag, Key, ListOf, Text, Whole
 from vetrina.core.sinks._kind import SinkKind
 
 KIND = SinkKind(

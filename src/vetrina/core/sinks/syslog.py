@@ -1,6 +1,6 @@
 """A syslog receiver (RFC 5424 over UDP, TCP or TLS)."""
 
-from vetrina.core.shapes import Choice, Key, Text, Whole
+from vetrina.core.schema.kinds import Choice, Key, Text, Whole
 from vetrina.core.sinks._kind import SinkKind
 
 KIND = SinkKind(

@@ -1,6 +1,6 @@
 """A table of a SQLite database."""
 
-from vetrina.core.shapes import Key, MapOf, Text
+from vetrina.core.schema.kinds import Key, MapOf, Text
 from vetrina.core.sinks._kind import SinkKind, full_path
 
 KIND = SinkKind(

@@ -16,7 +16,7 @@ from vetrina.core.base.faults import Fault, Place, nearest, offer
 from vetrina.core.base.levels import LevelRange, Scale
 from vetrina.core.base.origins import Origin, Sourced
 from vetrina.core.base.quantities import DURATION_PATTERN, SIZE_PATTERN, duration, size
-from vetrina.core.nodes import Listing, Mapping, Node, Scalar, at, kind_of
+from vetrina.core.schema.nodes import Listing, Mapping, Node, Scalar, at, kind_of
 
 if TYPE_CHECKING:
     from vetrina.core.layers import Held
