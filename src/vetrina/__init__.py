@@ -25,8 +25,8 @@ if TYPE_CHECKING:
     from vetrina.core.base.faults import Fault, Place, Refused
     from vetrina.core.base.levels import Scale
     from vetrina.core.explaining import Explanation, explain
-    from vetrina.core.loggers import Tree
-    from vetrina.core.plan import Plan
+    from vetrina.core.plan.loggers import Tree
+    from vetrina.core.plan.model import Plan
     from vetrina.core.routing import Route, Router
     from vetrina.core.traffic import Counter, Traffic
     from vetrina.formats.events import EventStream, read_events

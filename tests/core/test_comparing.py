@@ -15,8 +15,8 @@ from vetrina.core.base.levels import NAMES as LEVEL_NAMES
 from vetrina.core.changes.comparing import compare
 from vetrina.core.changes.specimens import specimens
 from vetrina.core.changes.witnesses import TIME, Contradiction, witness
-from vetrina.core.conditions import Ask, ErrorIs, Expression, FieldIs, MessageMatches
-from vetrina.core.plan import Plan
+from vetrina.core.plan.conditions import Ask, ErrorIs, Expression, FieldIs, MessageMatches
+from vetrina.core.plan.model import Plan
 from vetrina.core.routing import Router
 
 SINKS = "appenders: {one: {sink: file, path: one.log}, two: {sink: file, path: two.log}}\n"

@@ -14,8 +14,8 @@ from hypothesis import strategies as st
 
 from plans import NAMES, faults, plan
 from vetrina.core.base.events import Event
-from vetrina.core.checks._implication import certain, implies, impossible, levels_of, meets_loggers, questions
-from vetrina.core.conditions import Ask, Condition, holds, level_cuts, logger_names, meets, reduce
+from vetrina.core.plan.conditions import Ask, Condition, holds, level_cuts, logger_names, meets, reduce
+from vetrina.core.plan.implication import certain, implies, impossible, levels_of, meets_loggers, questions
 
 TIME = datetime(2026, 11, 16, tzinfo=UTC)
 SEVERITY = {"trace": 1, "debug": 5, "info": 9, "notice": 10, "warn": 13, "error": 17, "fatal": 21}

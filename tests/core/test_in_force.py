@@ -16,8 +16,8 @@ from vetrina.core.filling import Given, typed
 from vetrina.core.grammar import PLAN
 from vetrina.core.in_force import InForce, LayerFile, SetOption, TuneOption, parse_path
 from vetrina.core.layers import Held, Layer, lay
-from vetrina.core.loggers import Tree
-from vetrina.core.plan import Plan
+from vetrina.core.plan.loggers import Tree
+from vetrina.core.plan.model import Plan
 from vetrina.core.routing import Router
 from vetrina.core.schema.nodes import Node, Source, synthetic
 from vetrina.core.written import Entries, Items, Value, Written, written

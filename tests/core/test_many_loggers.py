@@ -15,7 +15,7 @@ from vetrina.core import flows
 from vetrina.core.base.events import Event
 from vetrina.core.changes.effects import Comparison
 from vetrina.core.checking import look_at
-from vetrina.core.plan import Plan
+from vetrina.core.plan.model import Plan
 from vetrina.core.previewing import Preview
 from vetrina.core.rolling.running import Rolling
 from vetrina.core.routing import Router

@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from vetrina.core.plan import Mask
+from vetrina.core.plan.model import Mask
 from vetrina.core.templates.masking import luhn, masker
 
 MASK = masker(Mask(("badge",), (r"GATE-\d{6}",)))

@@ -19,7 +19,7 @@ from plans import in_force
 from vetrina.core.base.events import Event
 from vetrina.core.base.origins import DEFAULT
 from vetrina.core.buffers import Waiting
-from vetrina.core.plan import Buffer
+from vetrina.core.plan.model import Buffer
 from vetrina.core.routing import Router
 from vetrina.formats.events import EventStream
 from vetrina.sinks.kinds import kinds

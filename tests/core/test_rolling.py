@@ -12,8 +12,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from plans import faults, in_force
+from vetrina.core.plan.rolling_policy import Every, Roll
 from vetrina.core.rolling.periods import period_of
-from vetrina.core.rolling.policy import Every, Roll
 from vetrina.core.rolling.simulation import FileRecord, FileSimulation
 
 ROME = ZoneInfo("Europe/Rome")

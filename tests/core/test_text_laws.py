@@ -15,7 +15,7 @@ from vetrina.core.base.events import Event, filled, holes, other_fields, pairs, 
 from vetrina.core.base.origins import DEFAULT
 from vetrina.core.base.quantities import DURATION_PATTERN, SIZE_PATTERN, duration, show_size, show_span, size
 from vetrina.core.buffers import Waiting
-from vetrina.core.plan import Buffer
+from vetrina.core.plan.model import Buffer
 from vetrina.core.templates.compiling import Setting, text_template
 
 TIME = datetime(2026, 11, 16, tzinfo=UTC)

@@ -18,7 +18,7 @@ from plans import APPENDERS, LEVELS, NAMES, in_force, loggers
 from vetrina.core.base.events import Event
 from vetrina.core.base.levels import LevelRange
 from vetrina.core.changes.effects import Comparison, Effects
-from vetrina.core.plan import Plan
+from vetrina.core.plan.model import Plan
 from vetrina.core.routing import Router
 from vetrina.core.traffic import Counter, Part, Traffic, grouped
 from vetrina.formats.events import EventStream

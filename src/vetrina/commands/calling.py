@@ -26,8 +26,8 @@ from vetrina.core.base.hidden import shown, shown_json
 from vetrina.core.base.levels import Scale
 from vetrina.core.grammar import ROOT
 from vetrina.core.in_force import InForce
-from vetrina.core.loggers import Tree, below
-from vetrina.core.plan import Plan
+from vetrina.core.plan.loggers import Tree, below
+from vetrina.core.plan.model import Plan
 from vetrina.core.traffic import Part
 from vetrina.formats.documents import yaml_value
 from vetrina.formats.events import open_input

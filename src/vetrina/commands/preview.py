@@ -14,10 +14,10 @@ from vetrina.core.base.clocks import zone as zone_of
 from vetrina.core.base.events import Event
 from vetrina.core.base.faults import Fault, Refused, offer, refuse
 from vetrina.core.base.levels import Scale
-from vetrina.core.plan import Appender, Plan
+from vetrina.core.plan.model import Appender, Plan
+from vetrina.core.plan.samples import samples
 from vetrina.core.previewing import Layout, Preview, Shown, layouts_of, remarks
 from vetrina.core.routing import Router
-from vetrina.core.samples import samples
 from vetrina.core.templates.compiling import Setting, TextTemplate, text_template
 from vetrina.core.templates.language import BadTemplate
 from vetrina.core.traffic import Part, ending_of, to_bytes

@@ -19,7 +19,7 @@ from vetrina.core.base.quantities import duration, size
 from vetrina.core.changes.edits import Edit, with_edits
 from vetrina.core.in_force import InForce
 from vetrina.core.pace import pace_of
-from vetrina.core.plan import Plan
+from vetrina.core.plan.model import Plan
 from vetrina.core.rolling.outlook import Advice, advise, coming_names, kept_history
 from vetrina.core.rolling.running import Lane, Rolling, measured_ratio, repeated
 from vetrina.core.rolling.simulation import FileSimulation

@@ -13,7 +13,7 @@ from vetrina.commands import calling
 from vetrina.core.base.events import Event
 from vetrina.core.base.faults import offer, refuse
 from vetrina.core.base.levels import NAMES
-from vetrina.core.plan import Plan
+from vetrina.core.plan.model import Plan
 from vetrina.core.routing import Route, Router
 from vetrina.core.traffic import Counter, Part, Traffic, grouped, only
 from vetrina.formats.events import EventStream, open_input

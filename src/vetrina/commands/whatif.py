@@ -18,10 +18,10 @@ from vetrina.core.changes.effects import Comparison
 from vetrina.core.changes.outcome import Outcome, difference, rolled, touched_files, unheard
 from vetrina.core.checking import Circumstances, check
 from vetrina.core.in_force import InForce
+from vetrina.core.plan.samples import START
 from vetrina.core.rolling.running import Rolling, measured_ratio, repeated
 from vetrina.core.rolling.traffic_models import Stream
 from vetrina.core.routing import Router
-from vetrina.core.samples import START
 from vetrina.formats.documents import yaml_value
 from vetrina.formats.events import EventStream, open_input
 from vetrina.formats.packers import MeasuringPacker

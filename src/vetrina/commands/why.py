@@ -14,7 +14,7 @@ from vetrina.core.base.faults import offer, refuse
 from vetrina.core.changes.remedies import Remedy, ways_to, ways_to_once
 from vetrina.core.explaining import Explanation, explain
 from vetrina.core.in_force import InForce
-from vetrina.core.plan import Plan
+from vetrina.core.plan.model import Plan
 from vetrina.core.routing import Router
 from vetrina.core.traffic import Counter, Traffic
 from vetrina.formats.documents import yaml_value

@@ -12,7 +12,7 @@ from typing import Generic, TypeVar
 
 from msgspec import Struct, field
 
-from vetrina.core.plan import Buffer
+from vetrina.core.plan.model import Buffer
 
 T = TypeVar("T")
 

@@ -16,7 +16,10 @@ from vetrina.core.base import clocks
 from vetrina.core.base.faults import Fault, Place, nearest
 from vetrina.core.base.levels import ALL, OFF, Scale, new_name_fault
 from vetrina.core.base.origins import DEFAULT, Origin, Sourced
-from vetrina.core.conditions import (
+from vetrina.core.filling import Filled, Filler, Use, fold_name, typed
+from vetrina.core.grammar import FACILITIES, PLAN_KEYS, VERDICTS, root_name
+from vetrina.core.layers import Held
+from vetrina.core.plan.conditions import (
     All,
     BadExpression,
     Condition,
@@ -29,11 +32,8 @@ from vetrina.core.conditions import (
     Not,
     OneOf,
 )
-from vetrina.core.filling import Filled, Filler, Use, fold_name, typed
-from vetrina.core.grammar import FACILITIES, PLAN_KEYS, VERDICTS, root_name
-from vetrina.core.layers import Held
-from vetrina.core.plan import Appender, Attachment, Buffer, Logger, Mask, Plan, Rule, Sink, Waiver
-from vetrina.core.rolling.policy import build_roll
+from vetrina.core.plan.model import Appender, Attachment, Buffer, Logger, Mask, Plan, Rule, Sink, Waiver
+from vetrina.core.plan.rolling_policy import build_roll
 from vetrina.core.schema.kinds import Read, Section, unknown_key
 from vetrina.core.schema.nodes import Scalar
 from vetrina.core.sinks import KINDS

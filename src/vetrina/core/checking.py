@@ -16,7 +16,7 @@ from vetrina.core.checks import load
 from vetrina.core.checks._check import ERROR, SEVERITIES, WARN, Check, HostFacts, LoggerSeen, PathFacts, Scene, Severity
 from vetrina.core.flows import RowNames
 from vetrina.core.in_force import InForce
-from vetrina.core.plan import Plan, Waiver
+from vetrina.core.plan.model import Plan, Waiver
 from vetrina.core.rolling.running import Rolling
 from vetrina.core.rolling.simulation import FileSimulation
 from vetrina.core.routing import Router

@@ -16,10 +16,10 @@ from msgspec.structs import replace
 from vetrina.core.base.events import Event
 from vetrina.core.base.faults import Place
 from vetrina.core.changes.remedies import ways_to
-from vetrina.core.conditions import Expression, json_equal
 from vetrina.core.explaining import explain
 from vetrina.core.in_force import InForce
-from vetrina.core.plan import Appender, Plan
+from vetrina.core.plan.conditions import Expression, json_equal
+from vetrina.core.plan.model import Appender, Plan
 from vetrina.core.routing import Route, Router
 from vetrina.core.sinks._kind import full_path
 from vetrina.core.traffic import ending_of

@@ -12,9 +12,9 @@ from msgspec import Struct
 from vetrina.core.base.events import Event
 from vetrina.core.base.levels import Scale
 from vetrina.core.base.origins import Origin
-from vetrina.core.conditions import meets
-from vetrina.core.loggers import Standing
-from vetrina.core.plan import Appender, Attachment, Plan, Rule
+from vetrina.core.plan.conditions import meets
+from vetrina.core.plan.loggers import Standing
+from vetrina.core.plan.model import Appender, Attachment, Plan, Rule
 from vetrina.core.routing import Router
 
 _Say = Callable[[str, bool, str, Origin | None], bool]

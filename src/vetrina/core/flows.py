@@ -10,7 +10,7 @@ from collections.abc import Callable, Iterator
 from typing import Generic, TypeVar
 
 from vetrina.core.base.events import Event
-from vetrina.core.loggers import Places
+from vetrina.core.plan.loggers import Places
 
 T = TypeVar("T")
 _OWN = 4096

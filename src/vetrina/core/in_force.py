@@ -18,7 +18,7 @@ from vetrina.core.building import build
 from vetrina.core.filling import Filler, Given, fold_name, typed
 from vetrina.core.grammar import PLAN, PLAN_FILE, VERSION, root_name
 from vetrina.core.layers import Held, Layer, Step, lay, lay_path
-from vetrina.core.plan import Plan
+from vetrina.core.plan.model import Plan
 from vetrina.core.schema.kinds import MapOf, Record
 from vetrina.core.schema.nodes import Mapping, Node, Scalar, Source, kind_of, synthetic
 from vetrina.core.sinks._kind import full_path

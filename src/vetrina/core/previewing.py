@@ -13,7 +13,7 @@ from msgspec.structs import replace
 
 from vetrina.core.base.events import Event, compact_json, unfilled
 from vetrina.core.flows import Flows
-from vetrina.core.plan import Appender
+from vetrina.core.plan.model import Appender
 from vetrina.core.routing import Router
 from vetrina.core.templates.compiling import Render, TextTemplate
 from vetrina.core.templates.forms import Template

@@ -13,9 +13,9 @@ from msgspec import Struct
 
 from vetrina.core.base.events import Event
 from vetrina.core.base.levels import Severities
-from vetrina.core.conditions import All, Answer, Condition, LoggerIs, holds, logger_names, reduce
-from vetrina.core.loggers import Places, Standing, Tree
-from vetrina.core.plan import Appender, Attachment, Plan, Rule
+from vetrina.core.plan.conditions import All, Answer, Condition, LoggerIs, holds, logger_names, reduce
+from vetrina.core.plan.loggers import Places, Standing, Tree
+from vetrina.core.plan.model import Appender, Attachment, Plan, Rule
 
 GATES = ("door", "level", "nowhere", "attachment", "once", "disabled", "floor", "ceiling", "rules")
 EARLY_GATES = GATES[:3]

@@ -16,12 +16,12 @@ from vetrina.core.base.faults import Fault, Refused, offer, refuse
 from vetrina.core.base.levels import NAMES, LevelRange, Scale
 from vetrina.core.base.origins import Origin, Sourced
 from vetrina.core.changes.edits import flow
-from vetrina.core.conditions import BadExpression, Expression
 from vetrina.core.expecting import Case, LineTest, Recorded, named, sink_names
 from vetrina.core.filling import typed
 from vetrina.core.layers import Held, Layer, lay
-from vetrina.core.plan import Plan
-from vetrina.core.samples import START
+from vetrina.core.plan.conditions import BadExpression, Expression
+from vetrina.core.plan.model import Plan
+from vetrina.core.plan.samples import START
 from vetrina.core.schema.kinds import Anything, Key, ListOf, MapOf, RangeKind, Read, Record, Schema, Section, Text, Whole
 from vetrina.core.schema.nodes import Mapping, Scalar, Source
 from vetrina.core.written import yaml_text

@@ -20,7 +20,7 @@ import httpx
 from msgspec import Struct
 
 from vetrina.core.base.faults import refuse
-from vetrina.core.plan import Appender
+from vetrina.core.plan.model import Appender
 from vetrina.sinks.kinds._outlet import Undelivered, batched
 from vetrina.sinks.kinds.syslog import frame
 

@@ -11,7 +11,7 @@ from pathlib import Path
 from urllib.parse import urlsplit
 
 from vetrina.core.checks._check import HostFacts, PathFacts
-from vetrina.core.plan import Appender, Plan
+from vetrina.core.plan.model import Appender, Plan
 
 _PATIENCE = 2.0
 _AT_ONCE = 32

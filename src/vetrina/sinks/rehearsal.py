@@ -15,7 +15,7 @@ from msgspec import Struct, field
 from vetrina.core.base.events import Event
 from vetrina.core.buffers import Waiting
 from vetrina.core.flows import Flows
-from vetrina.core.plan import Appender, Plan
+from vetrina.core.plan.model import Appender, Plan
 from vetrina.core.routing import Route, Router
 from vetrina.core.templates.compiling import Render
 from vetrina.core.traffic import Renders, ending_of, to_bytes

@@ -13,7 +13,7 @@ from pathlib import Path
 from typing import Literal
 
 from vetrina.core.base.events import Event
-from vetrina.core.plan import Appender
+from vetrina.core.plan.model import Appender
 from vetrina.core.rolling.codecs import compressor
 from vetrina.core.rolling.running import Rolling
 from vetrina.core.routing import Router

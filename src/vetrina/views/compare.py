@@ -12,8 +12,8 @@ from vetrina.core.base.events import Event, compact_json
 from vetrina.core.base.levels import HIGHEST, LOWEST, Scale
 from vetrina.core.changes.comparing import ALL, BELOW, BOTH, ITSELF, MOST_PATHS, Compared, MessageClass
 from vetrina.core.changes.sinks_compared import SinkDifference
-from vetrina.core.conditions import Ask, ErrorIs, FieldIs, MessageMatches
-from vetrina.core.plan import Plan
+from vetrina.core.plan.conditions import Ask, ErrorIs, FieldIs, MessageMatches
+from vetrina.core.plan.model import Plan
 from vetrina.views.screen import Line, Span, counted, most, number, span, whole, wrapped
 
 _MOST = 40

@@ -9,8 +9,8 @@ from typing import Any
 from vetrina.core.base import clocks
 from vetrina.core.base.quantities import show_size, show_span
 from vetrina.core.pace import Pace
+from vetrina.core.plan.rolling_policy import Roll
 from vetrina.core.rolling.outlook import Advice, shortest_history
-from vetrina.core.rolling.policy import Roll
 from vetrina.core.rolling.running import Lane
 from vetrina.core.rolling.simulation import FileRecord, FileSimulation
 from vetrina.core.rolling.traffic_models import Outlook

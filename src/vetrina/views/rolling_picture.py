@@ -18,7 +18,7 @@ from matplotlib.dates import AutoDateLocator, ConciseDateFormatter
 from matplotlib.figure import Figure
 from matplotlib.patches import Patch
 
-from vetrina.core.rolling.policy import Roll
+from vetrina.core.plan.rolling_policy import Roll
 from vetrina.core.rolling.simulation import FileRecord, FileSimulation
 from vetrina.views.screen import safe
 

@@ -8,7 +8,7 @@ from typing import Any
 from vetrina.core.base.levels import Scale
 from vetrina.core.base.quantities import show_size
 from vetrina.core.flows import FURTHER, MOST_COUNTED, MOST_ROWS
-from vetrina.core.plan import Plan
+from vetrina.core.plan.model import Plan
 from vetrina.core.routing import GATES, Route
 from vetrina.core.traffic import Cell, Group, Traffic, appender_sinks
 from vetrina.views.screen import (

@@ -14,7 +14,7 @@ from matplotlib.figure import Figure
 from matplotlib.patches import PathPatch, Rectangle
 from matplotlib.path import Path as Curve
 
-from vetrina.core.plan import Plan
+from vetrina.core.plan.model import Plan
 from vetrina.core.routing import EARLY_GATES
 from vetrina.core.traffic import Traffic, appender_sinks
 from vetrina.views.screen import number, safe, shorten

@@ -17,7 +17,7 @@ from vetrina.core.base import clocks
 from vetrina.core.base.events import Event
 from vetrina.core.flows import Flows, RowNames
 from vetrina.core.pace import Pace, pace_of, seconds_by_day
-from vetrina.core.plan import Plan
+from vetrina.core.plan.model import Plan
 from vetrina.core.rolling.traffic_models import Stream
 from vetrina.core.routing import Route, Router
 from vetrina.core.templates.compiling import MakeMeasure, Measure

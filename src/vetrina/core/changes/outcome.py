@@ -11,8 +11,8 @@ from vetrina.core.base.levels import HIGHEST, NAMES
 from vetrina.core.base.quantities import show_size, show_span
 from vetrina.core.changes.effects import Effects
 from vetrina.core.checking import Finding
-from vetrina.core.loggers import below
-from vetrina.core.plan import Plan
+from vetrina.core.plan.loggers import below
+from vetrina.core.plan.model import Plan
 from vetrina.core.rolling.outlook import kept_history
 from vetrina.core.rolling.running import Rolling
 from vetrina.core.rolling.simulation import FileSimulation

@@ -13,9 +13,9 @@ from msgspec import Struct
 from vetrina.core.base.events import Event, JsonObject
 from vetrina.core.base.levels import NAMES
 from vetrina.core.changes.edits import Edit, differing, lines_of, put, step, tune, with_edits
-from vetrina.core.conditions import meets
 from vetrina.core.in_force import InForce
-from vetrina.core.plan import Attachment, Plan, Rule
+from vetrina.core.plan.conditions import meets
+from vetrina.core.plan.model import Attachment, Plan, Rule
 from vetrina.core.routing import Delivery, Route, Router, Stop
 from vetrina.core.traffic import Traffic
 

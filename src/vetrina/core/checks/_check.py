@@ -11,11 +11,11 @@ from msgspec import Struct
 from vetrina.core.base.faults import Place
 from vetrina.core.base.levels import HIGHEST, LOWEST, OFF
 from vetrina.core.base.origins import Origin
-from vetrina.core.conditions import Condition
 from vetrina.core.grammar import ROOT
 from vetrina.core.in_force import InForce
-from vetrina.core.loggers import Tree
-from vetrina.core.plan import Appender, Attachment, Plan, Rule
+from vetrina.core.plan.conditions import Condition
+from vetrina.core.plan.loggers import Tree
+from vetrina.core.plan.model import Appender, Attachment, Plan, Rule
 from vetrina.core.rolling.simulation import FileSimulation
 
 Severity = Literal["error", "warning", "hint"]

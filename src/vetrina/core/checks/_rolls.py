@@ -7,9 +7,9 @@ from datetime import UTC, datetime
 
 from vetrina.core.base import clocks
 from vetrina.core.checks._check import Scene
-from vetrina.core.plan import Appender
+from vetrina.core.plan.model import Appender
+from vetrina.core.plan.rolling_policy import Roll
 from vetrina.core.rolling.periods import Period, period_of
-from vetrina.core.rolling.policy import Roll
 
 REFERENCE = datetime(2026, 1, 1, 12, tzinfo=UTC)
 _AHEAD = 420

@@ -11,7 +11,7 @@ from vetrina.core.base.levels import HIGHEST, LOWEST
 from vetrina.core.base.origins import Origin
 from vetrina.core.checks._check import Scene
 from vetrina.core.checks._templates import in_use
-from vetrina.core.samples import START, awkward
+from vetrina.core.plan.samples import START, awkward
 from vetrina.core.templates.forms import Template
 
 HARMLESS = Event(START, 9, "ropeway.gate", "hello", {"a": 1}, thread="main")

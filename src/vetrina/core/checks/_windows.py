@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from vetrina.core.base.levels import OFF
 from vetrina.core.checks._check import Scene
-from vetrina.core.plan import Appender
+from vetrina.core.plan.model import Appender
 
 
 def complements(scene: Scene) -> Iterator[tuple[str, Appender, Appender]]:

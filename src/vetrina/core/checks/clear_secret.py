@@ -19,7 +19,7 @@ from collections.abc import Iterator
 
 from vetrina.core.checks._check import Check, Hit, Scene
 from vetrina.core.checks._trying import short, tries
-from vetrina.core.samples import SECRET
+from vetrina.core.plan.samples import SECRET
 
 _LASTING = {"file", "table", "mail", "http", "syslog"}
 

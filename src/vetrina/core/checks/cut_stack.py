@@ -19,7 +19,7 @@ from collections.abc import Iterator
 
 from vetrina.core.checks._check import ERROR, Check, Hit, Scene
 from vetrina.core.checks._trying import tries
-from vetrina.core.samples import STACK
+from vetrina.core.plan.samples import STACK
 
 _LAST = STACK.splitlines()[-1]
 

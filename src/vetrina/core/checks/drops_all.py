@@ -21,7 +21,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from vetrina.core.checks._check import Check, Hit, Scene
-from vetrina.core.checks._implication import certain
+from vetrina.core.plan.implication import certain
 
 
 def find(scene: Scene) -> Iterator[Hit]:

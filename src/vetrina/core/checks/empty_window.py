@@ -16,7 +16,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from vetrina.core.checks._check import Check, Hit, Scene
-from vetrina.core.plan import Appender, Attachment
+from vetrina.core.plan.model import Appender, Attachment
 
 
 def find(scene: Scene) -> Iterator[Hit]:

@@ -18,7 +18,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from vetrina.core.checks._check import Check, Hit, Scene
-from vetrina.core.rolling.policy import Roll
+from vetrina.core.plan.rolling_policy import Roll
 
 
 def find(scene: Scene) -> Iterator[Hit]:

@@ -18,8 +18,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from vetrina.core.checks._check import Check, Hit, RuleList, Scene
-from vetrina.core.checks._implication import impossible, levels_of, meets_loggers
-from vetrina.core.plan import Rule
+from vetrina.core.plan.implication import impossible, levels_of, meets_loggers
+from vetrina.core.plan.model import Rule
 
 
 def find(scene: Scene) -> Iterator[Hit]:

@@ -20,9 +20,9 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 
 from vetrina.core.checks._check import Check, Condition, Hit, Scene
-from vetrina.core.checks._implication import implies, parts, questions
-from vetrina.core.conditions import LoggerIs
 from vetrina.core.grammar import ROOT
+from vetrina.core.plan.conditions import LoggerIs
+from vetrina.core.plan.implication import implies, parts, questions
 from vetrina.core.routing import RuleIndex
 
 

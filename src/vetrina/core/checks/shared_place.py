@@ -18,7 +18,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from vetrina.core.checks._check import Check, Hit, Scene
-from vetrina.core.plan import Appender
+from vetrina.core.plan.model import Appender
 
 
 def find(scene: Scene) -> Iterator[Hit]:

@@ -21,7 +21,7 @@ from collections.abc import Iterator
 
 from vetrina.core.base.levels import HIGHEST, LOWEST
 from vetrina.core.checks._check import Check, Hit, Scene
-from vetrina.core.plan import Attachment
+from vetrina.core.plan.model import Attachment
 
 
 def find(scene: Scene) -> Iterator[Hit]:

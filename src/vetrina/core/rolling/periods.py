@@ -11,7 +11,7 @@ from datetime import UTC, date, datetime, timedelta, tzinfo
 
 from msgspec import Struct
 
-from vetrina.core.rolling.policy import Every
+from vetrina.core.plan.rolling_policy import Every
 
 _DAY = timedelta(days=1)
 _EPOCH = date(1970, 1, 1)

@@ -11,7 +11,7 @@ from vetrina.core.base import clocks
 from vetrina.core.base.events import Event
 from vetrina.core.base.faults import refuse
 from vetrina.core.flows import Flows
-from vetrina.core.plan import Appender
+from vetrina.core.plan.model import Appender
 from vetrina.core.rolling.simulation import FileSimulation, Packer
 from vetrina.core.rolling.traffic_models import Stream, StreamFeeder
 from vetrina.core.routing import Route, Router

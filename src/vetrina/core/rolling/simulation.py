@@ -14,8 +14,8 @@ from typing import Protocol
 from msgspec import Struct
 
 from vetrina.core.base.faults import Refused, refuse
+from vetrina.core.plan.rolling_policy import Roll
 from vetrina.core.rolling.periods import Period, period_of
-from vetrina.core.rolling.policy import Roll
 
 MOST_FILES = 100_000
 MOST_PACKED = 1 << 30  # bytes of one event written again and again, whose packed size is measured

@@ -10,9 +10,9 @@ from __future__ import annotations
 import re
 from collections.abc import Callable
 
-from vetrina.core.conditions import BadExpression
 from vetrina.core.filling import CREDENTIALS, fold_name
-from vetrina.core.plan import Mask
+from vetrina.core.plan.conditions import BadExpression
+from vetrina.core.plan.model import Mask
 
 HIDDEN = "***"
 _PEM = r"-----BEGIN [A-Z0-9 ]{0,40}PRIVATE KEY-----[\s\S]*?(?:-----END [A-Z0-9 ]{0,40}PRIVATE KEY-----|\z)"

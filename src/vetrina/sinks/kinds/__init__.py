@@ -5,7 +5,7 @@ from __future__ import annotations
 from importlib import import_module
 from pkgutil import iter_modules
 
-from vetrina.core.plan import Appender
+from vetrina.core.plan.model import Appender
 from vetrina.sinks.kinds._outlet import Outlet, Place
 
 

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Protocol
 from msgspec import Struct
 
 from vetrina.core.base.events import Event
-from vetrina.core.plan import Appender, Plan
+from vetrina.core.plan.model import Appender, Plan
 from vetrina.sinks.sandbox import LimitReached, Sandbox
 
 if TYPE_CHECKING:

@@ -6,7 +6,7 @@ import os
 from datetime import datetime
 from typing import IO
 
-from vetrina.core.plan import Appender
+from vetrina.core.plan.model import Appender
 from vetrina.sinks.kinds._outlet import Parcel, Place, PlainOutlet, batched, pieces, size_of
 from vetrina.sinks.sandbox import write_whole
 

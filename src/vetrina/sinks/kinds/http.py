@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import datetime
 from urllib.parse import urlsplit
 
-from vetrina.core.plan import Appender
+from vetrina.core.plan.model import Appender
 from vetrina.sinks.kinds._outlet import Parcel, Place, PlainOutlet, whole
 from vetrina.sinks.sandbox import as_part
 

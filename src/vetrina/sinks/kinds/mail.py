@@ -8,7 +8,7 @@ from email.message import EmailMessage
 from email.policy import SMTP
 from typing import Any
 
-from vetrina.core.plan import Appender
+from vetrina.core.plan.model import Appender
 from vetrina.core.templates.compiling import text_template
 from vetrina.sinks.kinds._outlet import Parcel, Place, PlainOutlet, whole
 from vetrina.sinks.sandbox import as_part

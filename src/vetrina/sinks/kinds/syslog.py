@@ -7,7 +7,7 @@ from datetime import datetime
 from itertools import repeat
 from typing import IO
 
-from vetrina.core.plan import Appender
+from vetrina.core.plan.model import Appender
 from vetrina.sinks.kinds._outlet import Parcel, Place, PlainOutlet, batched
 from vetrina.sinks.sandbox import as_part
 

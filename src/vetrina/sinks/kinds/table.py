@@ -8,7 +8,7 @@ from itertools import repeat
 from pathlib import Path
 
 from vetrina.core.base.faults import refuse
-from vetrina.core.plan import Appender
+from vetrina.core.plan.model import Appender
 from vetrina.core.sinks._kind import full_path
 from vetrina.core.templates.forms import TableRow
 from vetrina.sinks.kinds._outlet import Parcel, Place, PlainOutlet, size_of

@@ -15,7 +15,7 @@ from msgspec import Struct
 from vetrina.core.base.faults import Fault, Place, nearest
 from vetrina.core.base.origins import Origin, Sourced
 from vetrina.core.base.quantities import exact_size, show_span
-from vetrina.core.rolling.names import COMPRESSED, NamePattern, name_pattern
+from vetrina.core.plan.file_names import COMPRESSED, NamePattern, name_pattern
 from vetrina.core.schema.kinds import Section
 from vetrina.core.templates.language import BadTemplate
 

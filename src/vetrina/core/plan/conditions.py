@@ -12,7 +12,7 @@ from msgspec import Struct
 
 from vetrina.core.base.events import MISSING, Event, filled, has_error, look_up, text_of
 from vetrina.core.base.levels import LevelRange
-from vetrina.core.loggers import below
+from vetrina.core.plan.loggers import below
 
 
 class BadExpression(Exception):

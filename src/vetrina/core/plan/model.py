@@ -13,7 +13,7 @@ from vetrina.core.base.levels import ALL, OFF, Scale
 from vetrina.core.base.origins import DEFAULT, Origin, Sourced
 
 if TYPE_CHECKING:
-    from vetrina.core.conditions import Condition
+    from vetrina.core.plan.conditions import Condition
     from vetrina.core.templates.forms import Template
 
 

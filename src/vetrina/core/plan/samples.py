@@ -9,7 +9,7 @@ from datetime import UTC, datetime, timedelta
 
 from vetrina.core.base.events import ErrorDetail, Event, SourcePosition
 from vetrina.core.base.levels import NAMES
-from vetrina.core.plan import Plan
+from vetrina.core.plan.model import Plan
 
 START = datetime(2026, 11, 13, 9, 41, 7, 312_000, tzinfo=UTC)
 STACK = "BrakeFault: shoe 3 did not close\n  at brake.close (brake.c:212)\n  at drive.stop (drive.c:88)\ncaused by PressureLow: 41 bar"

@@ -11,7 +11,7 @@ from msgspec import Struct
 
 from vetrina.core.base.origins import Origin
 from vetrina.core.grammar import ROOT
-from vetrina.core.plan import Attachment, Logger, Plan
+from vetrina.core.plan.model import Attachment, Logger, Plan
 
 
 class Standing(Struct, frozen=True):

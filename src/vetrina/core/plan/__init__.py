@@ -1,0 +1,1 @@
+"""A plan as it holds: loggers, rules, appenders, policies, immutable and typed."""
