@@ -212,7 +212,7 @@ def test_no_path_leads_out_and_no_two_become_one(first: str, second: str) -> Non
 
 
 def test_every_kind_of_sink_can_be_delivered_to() -> None:
-    from vetrina.core.sinks import KINDS
+    from vetrina.core.sink_kinds import KINDS
 
     assert kinds() == sorted(KINDS)
 

@@ -36,8 +36,8 @@ from vetrina.core.plan.model import Appender, Attachment, Buffer, Logger, Mask, 
 from vetrina.core.plan.rolling_policy import build_roll
 from vetrina.core.schema.kinds import Read, Section, unknown_key
 from vetrina.core.schema.nodes import Scalar
-from vetrina.core.sinks import KINDS
-from vetrina.core.sinks._kind import full_path
+from vetrina.core.sink_kinds import KINDS
+from vetrina.core.sink_kinds._kind import full_path
 from vetrina.core.templates.compiling import Setting, TextTemplate, source_fault, text_template
 from vetrina.core.templates.forms import (
     DEFAULT_TEXT,

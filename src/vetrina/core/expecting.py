@@ -21,7 +21,7 @@ from vetrina.core.in_force import InForce
 from vetrina.core.plan.conditions import Expression, json_equal
 from vetrina.core.plan.model import Appender, Plan
 from vetrina.core.routing import Route, Router
-from vetrina.core.sinks._kind import full_path
+from vetrina.core.sink_kinds._kind import full_path
 from vetrina.core.traffic import ending_of
 
 

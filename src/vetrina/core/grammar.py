@@ -32,7 +32,7 @@ from vetrina.core.schema.kinds import (
     describe,
 )
 from vetrina.core.schema.nodes import Listing, Mapping, Node, Scalar
-from vetrina.core.sinks import KINDS
+from vetrina.core.sink_kinds import KINDS
 
 ROOT = "root"
 MOST_LOGGERS = 25_000

@@ -21,7 +21,7 @@ from vetrina.core.layers import Held, Layer, Step, lay, lay_path
 from vetrina.core.plan.model import Plan
 from vetrina.core.schema.kinds import MapOf, Record
 from vetrina.core.schema.nodes import Mapping, Node, Scalar, Source, kind_of, synthetic
-from vetrina.core.sinks._kind import full_path
+from vetrina.core.sink_kinds._kind import full_path
 
 Report = list[Fault]
 

@@ -17,7 +17,7 @@ from vetrina.core.plan.model import Appender
 from vetrina.core.rolling.codecs import compressor
 from vetrina.core.rolling.running import Rolling
 from vetrina.core.routing import Router
-from vetrina.core.sinks._kind import full_path
+from vetrina.core.sink_kinds._kind import full_path
 from vetrina.core.templates.forms import TableRow
 from vetrina.core.traffic import ending_of, to_bytes
 from vetrina.sinks.kinds.syslog import unframed

@@ -21,7 +21,7 @@ from collections.abc import Iterator
 
 from vetrina.core.checks._check import Check, Hit, Scene
 from vetrina.core.checks._rolls import REFERENCE, rolls
-from vetrina.core.sinks._kind import full_path
+from vetrina.core.sink_kinds._kind import full_path
 
 
 def find(scene: Scene) -> Iterator[Hit]:

@@ -9,7 +9,7 @@ from pathlib import Path
 
 from vetrina.core.base.faults import refuse
 from vetrina.core.plan.model import Appender
-from vetrina.core.sinks._kind import full_path
+from vetrina.core.sink_kinds._kind import full_path
 from vetrina.core.templates.forms import TableRow
 from vetrina.sinks.kinds._outlet import Parcel, Place, PlainOutlet, size_of
 

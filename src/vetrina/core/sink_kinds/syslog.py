@@ -1,7 +1,7 @@
 """A syslog receiver (RFC 5424 over UDP, TCP or TLS)."""
 
 from vetrina.core.schema.kinds import Choice, Key, Text, Whole
-from vetrina.core.sinks._kind import SinkKind
+from vetrina.core.sink_kinds._kind import SinkKind
 
 KIND = SinkKind(
     "syslog",

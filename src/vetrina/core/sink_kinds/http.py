@@ -3,7 +3,7 @@
 from urllib.parse import urlsplit
 
 from vetrina.core.schema.kinds import Choice, Key, MapOf, Text
-from vetrina.core.sinks._kind import SinkKind
+from vetrina.core.sink_kinds._kind import SinkKind
 
 
 def _url_fault(url: str) -> str:

@@ -1,7 +1,7 @@
 """A console stream."""
 
 from vetrina.core.schema.kinds import Choice, Key
-from vetrina.core.sinks._kind import SinkKind
+from vetrina.core.sink_kinds._kind import SinkKind
 
 KIND = SinkKind(
     "console",

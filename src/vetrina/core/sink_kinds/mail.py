@@ -1,7 +1,7 @@
 """A mailbox, reached by SMTP."""
 
 from vetrina.core.schema.kinds import Flag, Key, ListOf, Text, Whole
-from vetrina.core.sinks._kind import SinkKind
+from vetrina.core.sink_kinds._kind import SinkKind
 
 KIND = SinkKind(
     "mail",

@@ -1,7 +1,7 @@
 """A table of a SQLite database."""
 
 from vetrina.core.schema.kinds import Key, MapOf, Text
-from vetrina.core.sinks._kind import SinkKind, full_path
+from vetrina.core.sink_kinds._kind import SinkKind, full_path
 
 KIND = SinkKind(
     "table",

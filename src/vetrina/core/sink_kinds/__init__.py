@@ -5,7 +5,7 @@ from __future__ import annotations
 from importlib import import_module
 from pkgutil import iter_modules
 
-from vetrina.core.sinks._kind import SinkKind
+from vetrina.core.sink_kinds._kind import SinkKind
 
 
 def load() -> dict[str, SinkKind]:
