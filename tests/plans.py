@@ -7,8 +7,8 @@ from typing import Any
 from hypothesis import strategies as st
 
 from vetrina.core.base.faults import Fault, Refused
-from vetrina.core.filling import Given
-from vetrina.core.in_force import Asked, InForce, put_in_force
+from vetrina.core.config.placeholders import Given
+from vetrina.core.config.resolution import Asked, InForce, put_in_force
 from vetrina.core.plan.model import Plan
 from vetrina.core.schema.nodes import Source
 from vetrina.formats.documents import read_document

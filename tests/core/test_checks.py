@@ -89,7 +89,7 @@ WITH_EDIT = [
 
 @pytest.mark.parametrize("code", WITH_EDIT)
 def test_the_edit_of_a_finding_mends_it(code: str) -> None:
-    from vetrina.core.in_force import SetOption, TuneOption, parse_path
+    from vetrina.core.config.resolution import SetOption, TuneOption, parse_path
     from vetrina.core.schema.nodes import Source, synthetic
     from vetrina.formats.documents import read_document
 

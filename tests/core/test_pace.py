@@ -70,7 +70,7 @@ appenders:
 
 
 def outcome(tunes: str, events: list[Event], streams: tuple[Stream, ...] = ()) -> Outcome:
-    from vetrina.core.in_force import TuneOption
+    from vetrina.core.config.resolution import TuneOption
     from vetrina.core.schema.nodes import Source
 
     before = in_force(VENDOR)

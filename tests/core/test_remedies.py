@@ -9,9 +9,9 @@ from test_routing import EVENTS, made, plans
 
 from plans import APPENDERS, in_force
 from vetrina.core.base.events import Event
-from vetrina.core.changes.edits import Edit, changed_lines, flow, with_edits
 from vetrina.core.changes.remedies import Other, ways_to, ways_to_once
-from vetrina.core.in_force import InForce
+from vetrina.core.config.edits import Edit, changed_lines, flow, with_edits
+from vetrina.core.config.resolution import InForce
 from vetrina.core.routing import Router
 from vetrina.core.templates.compiling import Setting, text_template
 from vetrina.core.templates.forms import DEFAULT_TEXT

@@ -8,9 +8,9 @@ from hypothesis import strategies as st
 
 from plans import in_force
 from vetrina.core.base.faults import Refused
-from vetrina.core.changes.edits import changed_lines
-from vetrina.core.changes.splicing import Target, splice
-from vetrina.core.in_force import InForce, SetOption, parse_path
+from vetrina.core.config.edits import changed_lines
+from vetrina.core.config.resolution import InForce, SetOption, parse_path
+from vetrina.core.config.splicing import Target, splice
 from vetrina.core.schema.nodes import Source, synthetic
 from vetrina.formats.documents import read_document
 

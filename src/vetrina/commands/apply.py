@@ -15,9 +15,9 @@ from msgspec.structs import replace
 from vetrina.commands import calling
 from vetrina.core.base.events import NOT_TEXT
 from vetrina.core.base.faults import Refused, refuse
-from vetrina.core.changes.edits import differing, lines_of
-from vetrina.core.changes.splicing import Target, splice
-from vetrina.core.in_force import Asked, InForce, SetOption, TuneOption, parse_path
+from vetrina.core.config.edits import differing, lines_of
+from vetrina.core.config.resolution import Asked, InForce, SetOption, TuneOption, parse_path
+from vetrina.core.config.splicing import Target, splice
 from vetrina.core.schema.nodes import synthetic
 from vetrina.formats import undo_records as undo
 from vetrina.formats.plans import read_in_force

@@ -24,8 +24,8 @@ from vetrina.core.base.events import NOT_TEXT, compact_json
 from vetrina.core.base.faults import nearest, refuse
 from vetrina.core.base.hidden import shown, shown_json
 from vetrina.core.base.levels import Scale
-from vetrina.core.grammar import ROOT
-from vetrina.core.in_force import InForce
+from vetrina.core.config.grammar import ROOT
+from vetrina.core.config.resolution import InForce
 from vetrina.core.plan.loggers import Tree, below
 from vetrina.core.plan.model import Plan
 from vetrina.core.traffic import Part

@@ -7,8 +7,8 @@ from typing import Annotated
 import typer
 
 from vetrina.commands import calling
-from vetrina.core import history
 from vetrina.core.base.faults import refuse
+from vetrina.core.config import history
 from vetrina.views import origin as view
 
 

@@ -19,7 +19,7 @@ from vetrina.core.base import clocks
 from vetrina.core.base.events import Event
 from vetrina.core.base.faults import offer, refuse
 from vetrina.core.base.quantities import size
-from vetrina.core.in_force import InForce
+from vetrina.core.config.resolution import InForce
 from vetrina.core.plan.model import Plan
 from vetrina.core.routing import Router
 from vetrina.core.templates.forms import CsvRow, live_columns

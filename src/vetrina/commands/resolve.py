@@ -7,8 +7,8 @@ from typing import Annotated
 import typer
 
 from vetrina.commands import calling
-from vetrina.core.history import hidden_names
-from vetrina.core.written import written
+from vetrina.core.config.dump import written
+from vetrina.core.config.history import hidden_names
 from vetrina.views import resolve as view
 
 

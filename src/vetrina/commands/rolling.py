@@ -16,8 +16,8 @@ from vetrina.core.base import clocks
 from vetrina.core.base.events import Event
 from vetrina.core.base.faults import offer, refuse
 from vetrina.core.base.quantities import duration, size
-from vetrina.core.changes.edits import Edit, with_edits
-from vetrina.core.in_force import InForce
+from vetrina.core.config.edits import Edit, with_edits
+from vetrina.core.config.resolution import InForce
 from vetrina.core.pace import pace_of
 from vetrina.core.plan.model import Plan
 from vetrina.core.rolling.outlook import Advice, advise, coming_names, kept_history

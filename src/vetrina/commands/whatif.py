@@ -13,11 +13,11 @@ from typer.core import TyperCommand
 from vetrina.commands import calling
 from vetrina.core.base.events import Event
 from vetrina.core.base.faults import refuse
-from vetrina.core.changes.edits import changed_lines
 from vetrina.core.changes.effects import Comparison
 from vetrina.core.changes.outcome import Outcome, difference, rolled, touched_files, unheard
 from vetrina.core.checking import Circumstances, check
-from vetrina.core.in_force import InForce
+from vetrina.core.config.edits import changed_lines
+from vetrina.core.config.resolution import InForce
 from vetrina.core.plan.samples import START
 from vetrina.core.rolling.running import Rolling, measured_ratio, repeated
 from vetrina.core.rolling.traffic_models import Stream

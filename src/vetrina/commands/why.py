@@ -12,8 +12,8 @@ from vetrina.commands import calling
 from vetrina.core.base.events import Event, JsonObject
 from vetrina.core.base.faults import offer, refuse
 from vetrina.core.changes.remedies import Remedy, ways_to, ways_to_once
+from vetrina.core.config.resolution import InForce
 from vetrina.core.explaining import Explanation, explain
-from vetrina.core.in_force import InForce
 from vetrina.core.plan.model import Plan
 from vetrina.core.routing import Router
 from vetrina.core.traffic import Counter, Traffic

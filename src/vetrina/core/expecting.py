@@ -16,8 +16,8 @@ from msgspec.structs import replace
 from vetrina.core.base.events import Event
 from vetrina.core.base.faults import Place
 from vetrina.core.changes.remedies import ways_to
+from vetrina.core.config.resolution import InForce
 from vetrina.core.explaining import explain
-from vetrina.core.in_force import InForce
 from vetrina.core.plan.conditions import Expression, json_equal
 from vetrina.core.plan.model import Appender, Plan
 from vetrina.core.routing import Route, Router

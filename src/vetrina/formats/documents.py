@@ -15,7 +15,7 @@ import yaml
 from yaml.cyaml import CParser  # type: ignore[attr-defined]
 
 from vetrina.core.base.faults import Fault, Place, Unreadable, nearest, refuse
-from vetrina.core.filling import typed
+from vetrina.core.config.placeholders import typed
 from vetrina.core.schema.nodes import Listing, Mapping, Node, Scalar, Source
 from vetrina.formats.json_documents import Limits, TooMany, read_json
 from vetrina.formats.opening import open_file

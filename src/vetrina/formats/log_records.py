@@ -11,7 +11,7 @@ import msgspec
 
 from vetrina.core.base.events import ErrorDetail
 from vetrina.core.base.levels import Scale
-from vetrina.core.filling import typed
+from vetrina.core.config.placeholders import typed
 from vetrina.core.templates.compiling import TextTemplate
 from vetrina.core.templates.forms import JsonObjectForm, Members, RawMember
 from vetrina.core.templates.reading_back import Inverse, Values, invert

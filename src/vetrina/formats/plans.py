@@ -12,8 +12,8 @@ from pathlib import Path
 
 from vetrina.core.base.faults import Fault, Place, Refused
 from vetrina.core.base.hidden import hide
-from vetrina.core.filling import NAME, Given, looks_secret
-from vetrina.core.in_force import Asked, InForce, LayerFile, SetOption, TuneOption, parse_path, put_in_force
+from vetrina.core.config.placeholders import NAME, Given, looks_secret
+from vetrina.core.config.resolution import Asked, InForce, LayerFile, SetOption, TuneOption, parse_path, put_in_force
 from vetrina.core.plan.model import Plan
 from vetrina.core.schema.nodes import Node, Source, synthetic
 from vetrina.formats.documents import decode, read_bytes, read_document, unreadable

@@ -9,7 +9,7 @@ import msgspec
 
 from vetrina.core.base.events import Event
 from vetrina.core.base.levels import ALIASES, NAMES, THRESHOLDS
-from vetrina.core.grammar import CONDITION, MEMBER, PLAN_FILE, VERSION
+from vetrina.core.config.grammar import CONDITION, MEMBER, PLAN_FILE, VERSION
 from vetrina.core.schema.kinds import Schema
 from vetrina.formats import cases
 from vetrina.formats.outputs import OUTPUTS

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
-from vetrina.core.filling import Use
-from vetrina.core.history import History, Saying, SourceAccount, Unused
+from vetrina.core.config.history import History, Saying, SourceAccount, Unused
+from vetrina.core.config.placeholders import Use
 from vetrina.views.screen import Column, Line, Span, counted, safe, span, table, wrapped
 
 _KINDS = {"file": "plan", "stage": "stage", "layer": "layer file", "option": "option"}

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
-from vetrina.core.written import Entries, Items, Value, Written, yaml_text
+from vetrina.core.config.dump import Entries, Items, Value, Written, yaml_text
 from vetrina.views.levels import origin_json
 from vetrina.views.screen import Line, Span, columns, safe
 

@@ -11,7 +11,7 @@ from vetrina.core.base.quantities import show_size, show_span
 from vetrina.core.changes.effects import Effects, Example, Shift, Tally
 from vetrina.core.changes.outcome import Kept, Outcome, Unheard, verdict
 from vetrina.core.checking import Finding
-from vetrina.core.in_force import InForce
+from vetrina.core.config.resolution import InForce
 from vetrina.core.traffic import ending_of
 from vetrina.views.routes import further_lines
 from vetrina.views.screen import Column, Line, Span, counted, level_style, number, shorten, span, table, whole, wrapped

@@ -6,7 +6,7 @@ import re
 from collections.abc import Sequence
 
 from vetrina.core.changes.outcome import Outcome, verdict
-from vetrina.core.in_force import InForce
+from vetrina.core.config.resolution import InForce
 from vetrina.views.screen import number, span
 from vetrina.views.whatif import count_of, day_size, rendered
 

@@ -12,8 +12,8 @@ from msgspec import Struct
 
 from vetrina.core.base.events import Event, JsonObject
 from vetrina.core.base.levels import NAMES
-from vetrina.core.changes.edits import Edit, differing, lines_of, put, step, tune, with_edits
-from vetrina.core.in_force import InForce
+from vetrina.core.config.edits import Edit, differing, lines_of, put, step, tune, with_edits
+from vetrina.core.config.resolution import InForce
 from vetrina.core.plan.conditions import meets
 from vetrina.core.plan.model import Attachment, Plan, Rule
 from vetrina.core.routing import Delivery, Route, Router, Stop

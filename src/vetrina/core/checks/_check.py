@@ -11,8 +11,8 @@ from msgspec import Struct
 from vetrina.core.base.faults import Place
 from vetrina.core.base.levels import HIGHEST, LOWEST, OFF
 from vetrina.core.base.origins import Origin
-from vetrina.core.grammar import ROOT
-from vetrina.core.in_force import InForce
+from vetrina.core.config.grammar import ROOT
+from vetrina.core.config.resolution import InForce
 from vetrina.core.plan.conditions import Condition
 from vetrina.core.plan.loggers import Tree
 from vetrina.core.plan.model import Appender, Attachment, Plan, Rule

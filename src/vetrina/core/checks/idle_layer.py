@@ -23,7 +23,7 @@ from collections.abc import Iterator
 
 from vetrina.core.base.origins import Origin
 from vetrina.core.checks._check import Check, Hit, Scene
-from vetrina.core.history import changes_nothing
+from vetrina.core.config.history import changes_nothing
 
 
 def find(scene: Scene) -> Iterator[Hit]:

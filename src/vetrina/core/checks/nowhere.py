@@ -18,7 +18,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from vetrina.core.checks._check import Check, Hit, Scene
-from vetrina.core.grammar import ROOT
+from vetrina.core.config.grammar import ROOT
 
 
 def find(scene: Scene) -> Iterator[Hit]:

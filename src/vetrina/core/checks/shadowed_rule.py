@@ -20,7 +20,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 
 from vetrina.core.checks._check import Check, Condition, Hit, Scene
-from vetrina.core.grammar import ROOT
+from vetrina.core.config.grammar import ROOT
 from vetrina.core.plan.conditions import LoggerIs
 from vetrina.core.plan.implication import implies, parts, questions
 from vetrina.core.routing import RuleIndex

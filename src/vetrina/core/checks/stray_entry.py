@@ -21,7 +21,7 @@ from collections.abc import Iterator
 
 from vetrina.core.base.origins import Origin
 from vetrina.core.checks._check import Check, Hit, Scene
-from vetrina.core.history import stray_entries
+from vetrina.core.config.history import stray_entries
 
 
 def find(scene: Scene) -> Iterator[Hit]:

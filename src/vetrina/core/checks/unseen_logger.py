@@ -24,7 +24,7 @@ from collections.abc import Iterator
 
 from vetrina.core.base.faults import nearest
 from vetrina.core.checks._check import Check, Hit, Scene
-from vetrina.core.grammar import ROOT
+from vetrina.core.config.grammar import ROOT
 
 
 def find(scene: Scene) -> Iterator[Hit]:

@@ -19,7 +19,7 @@ from collections.abc import Iterator
 
 from vetrina.core.base.origins import Origin
 from vetrina.core.checks._check import Check, Hit, Scene
-from vetrina.core.history import names_in_use
+from vetrina.core.config.history import names_in_use
 
 
 def find(scene: Scene) -> Iterator[Hit]:

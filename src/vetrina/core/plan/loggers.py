@@ -10,7 +10,7 @@ from collections.abc import Iterable, Iterator
 from msgspec import Struct
 
 from vetrina.core.base.origins import Origin
-from vetrina.core.grammar import ROOT
+from vetrina.core.config.grammar import ROOT
 from vetrina.core.plan.model import Attachment, Logger, Plan
 
 

@@ -8,7 +8,7 @@ from datetime import UTC, datetime, timedelta, tzinfo
 from msgspec import Struct
 
 from vetrina.core.base.quantities import show_size
-from vetrina.core.changes.edits import Edit, put, step
+from vetrina.core.config.edits import Edit, put, step
 from vetrina.core.plan.rolling_policy import Roll
 from vetrina.core.rolling.periods import period_of
 from vetrina.core.rolling.simulation import FileRecord, FileSimulation

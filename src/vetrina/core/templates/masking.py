@@ -10,7 +10,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable
 
-from vetrina.core.filling import CREDENTIALS, fold_name
+from vetrina.core.config.placeholders import CREDENTIALS, fold_name
 from vetrina.core.plan.conditions import BadExpression
 from vetrina.core.plan.model import Mask
 

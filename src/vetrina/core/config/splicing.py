@@ -14,13 +14,13 @@ from collections.abc import Iterator, Sequence
 from msgspec import Struct
 
 from vetrina.core.base.faults import Place, Refused, refuse
-from vetrina.core.filling import typed
-from vetrina.core.grammar import PLAN, PLAN_FILE, root_name
-from vetrina.core.in_force import InForce, SetOption
-from vetrina.core.layers import Held, Step
+from vetrina.core.config.dump import yaml_text
+from vetrina.core.config.grammar import PLAN, PLAN_FILE, root_name
+from vetrina.core.config.merging import Held, Step
+from vetrina.core.config.placeholders import typed
+from vetrina.core.config.resolution import InForce, SetOption
 from vetrina.core.schema.kinds import Kind, ListOf, MapOf, Record, child_kind
 from vetrina.core.schema.nodes import Listing, Mapping, Node, Scalar
-from vetrina.core.written import yaml_text
 
 _PLAIN = re.compile(r"[A-Za-z0-9_./]+(?: ?[A-Za-z0-9_./%+-]+)*")
 """Words that stand without quotes everywhere in YAML."""

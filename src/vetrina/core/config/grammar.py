@@ -8,7 +8,7 @@ from msgspec.structs import force_setattr
 
 from vetrina.core.base.events import LONGEST_LOGGER
 from vetrina.core.base.faults import Fault, nearest
-from vetrina.core.filling import NAME
+from vetrina.core.config.placeholders import NAME
 from vetrina.core.schema.kinds import (
     Anything,
     Choice,
@@ -98,7 +98,7 @@ class FieldTest(Kind, frozen=True):
         if held.children is not None:
             return self.operators.read(held, reader)
         if isinstance(held.node, Mapping):
-            from vetrina.core.layers import lay  # noqa: PLC0415  (shapes know nothing of layers but in this one place)
+            from vetrina.core.config.merging import lay  # noqa: PLC0415  (shapes know nothing of layers but in this one place)
 
             return self.operators.read(lay(self.operators, None, held.layer, held.node, held.key), reader)
         return Anything().read(held, reader)

@@ -16,9 +16,9 @@ from vetrina.core.base import clocks
 from vetrina.core.base.faults import Fault, Place, nearest
 from vetrina.core.base.levels import ALL, OFF, Scale, new_name_fault
 from vetrina.core.base.origins import DEFAULT, Origin, Sourced
-from vetrina.core.filling import Filled, Filler, Use, fold_name, typed
-from vetrina.core.grammar import FACILITIES, PLAN_KEYS, VERDICTS, root_name
-from vetrina.core.layers import Held
+from vetrina.core.config.grammar import FACILITIES, PLAN_KEYS, VERDICTS, root_name
+from vetrina.core.config.merging import Held
+from vetrina.core.config.placeholders import Filled, Filler, Use, fold_name, typed
 from vetrina.core.plan.conditions import (
     All,
     BadExpression,

@@ -14,10 +14,10 @@ from msgspec import Struct, field
 from msgspec.structs import replace
 
 from vetrina.core.base.faults import Fault, Refused, nearest, offer
-from vetrina.core.building import build
-from vetrina.core.filling import Filler, Given, fold_name, typed
-from vetrina.core.grammar import PLAN, PLAN_FILE, VERSION, root_name
-from vetrina.core.layers import Held, Layer, Step, lay, lay_path
+from vetrina.core.config.building import build
+from vetrina.core.config.grammar import PLAN, PLAN_FILE, VERSION, root_name
+from vetrina.core.config.merging import Held, Layer, Step, lay, lay_path
+from vetrina.core.config.placeholders import Filler, Given, fold_name, typed
 from vetrina.core.plan.model import Plan
 from vetrina.core.schema.kinds import MapOf, Record
 from vetrina.core.schema.nodes import Mapping, Node, Scalar, Source, kind_of, synthetic

@@ -8,9 +8,9 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from vetrina.core.base.faults import Refused
-from vetrina.core.in_force import InForce, SetOption, TuneOption, parse_path, put_in_force
+from vetrina.core.config.dump import Entries, Items, Value, Written, written, yaml_text
+from vetrina.core.config.resolution import InForce, SetOption, TuneOption, parse_path, put_in_force
 from vetrina.core.schema.nodes import Listing, Mapping, Node, Scalar, Source
-from vetrina.core.written import Entries, Items, Value, Written, written, yaml_text
 
 _SPOT = (1, 1, 0, 0)
 
