@@ -29,10 +29,10 @@ from vetrina.core.base.events import Event
 from vetrina.core.changes.comparing import compare
 from vetrina.core.changes.effects import Comparison
 from vetrina.core.rolling.running import Rolling
-from vetrina.core.routing import Router
+from vetrina.core.routing.counting import Counter
+from vetrina.core.routing.router import Router
 from vetrina.core.templates.compiling import Setting, text_template
 from vetrina.core.templates.forms import PlainText
-from vetrina.core.traffic import Counter
 from vetrina.formats.events import EventStream
 from vetrina.formats.logs import LogReader
 from vetrina.formats.plans import read_plan

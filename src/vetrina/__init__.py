@@ -24,11 +24,11 @@ if TYPE_CHECKING:
     from vetrina.core.base.events import Event
     from vetrina.core.base.faults import Fault, Place, Refused
     from vetrina.core.base.levels import Scale
-    from vetrina.core.explaining import Explanation, explain
     from vetrina.core.plan.loggers import Tree
     from vetrina.core.plan.model import Plan
-    from vetrina.core.routing import Route, Router
-    from vetrina.core.traffic import Counter, Traffic
+    from vetrina.core.routing.counting import Counter, Traffic
+    from vetrina.core.routing.explaining import Explanation, explain
+    from vetrina.core.routing.router import Route, Router
     from vetrina.formats.events import EventStream, read_events
     from vetrina.formats.plans import read_plan
 

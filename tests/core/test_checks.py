@@ -14,7 +14,7 @@ from vetrina.core.base.faults import Refused
 from vetrina.core.checking import Circumstances, Finding
 from vetrina.core.checks import load, page
 from vetrina.core.checks._check import HostFacts, PathFacts
-from vetrina.core.routing import Router
+from vetrina.core.routing.router import Router
 
 CHECKS = load()
 START = datetime(2026, 1, 1, tzinfo=UTC)

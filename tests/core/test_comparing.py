@@ -17,7 +17,7 @@ from vetrina.core.changes.specimens import specimens
 from vetrina.core.changes.witnesses import TIME, Contradiction, witness
 from vetrina.core.plan.conditions import Ask, ErrorIs, Expression, FieldIs, MessageMatches
 from vetrina.core.plan.model import Plan
-from vetrina.core.routing import Router
+from vetrina.core.routing.router import Router
 
 SINKS = "appenders: {one: {sink: file, path: one.log}, two: {sink: file, path: two.log}}\n"
 

@@ -19,7 +19,7 @@ from vetrina.core.config.placeholders import Given, typed
 from vetrina.core.config.resolution import InForce, LayerFile, SetOption, TuneOption, parse_path
 from vetrina.core.plan.loggers import Tree
 from vetrina.core.plan.model import Plan
-from vetrina.core.routing import Router
+from vetrina.core.routing.router import Router
 from vetrina.core.schema.nodes import Node, Source, synthetic
 from vetrina.formats.documents import read_document
 from vetrina.views.resolve import resolve_lines

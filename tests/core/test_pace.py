@@ -16,7 +16,7 @@ from vetrina.core.changes.effects import Comparison
 from vetrina.core.changes.outcome import Kept, Outcome, unheard, verdict
 from vetrina.core.pace import pace_of, seconds_by_day
 from vetrina.core.rolling.traffic_models import Stream
-from vetrina.core.routing import Router
+from vetrina.core.routing.router import Router
 
 ROME = ZoneInfo("Europe/Rome")
 START = datetime(2026, 3, 27, 23, tzinfo=UTC)  # midnight in Rome; the night of the 29th has an hour less

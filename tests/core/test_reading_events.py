@@ -14,8 +14,8 @@ from hypothesis import strategies as st
 
 from plans import plan
 from vetrina.core.base.faults import Refused
-from vetrina.core.routing import Router
-from vetrina.core.traffic import Counter
+from vetrina.core.routing.counting import Counter
+from vetrina.core.routing.router import Router
 from vetrina.formats.events import EventStream
 
 TIMES = [

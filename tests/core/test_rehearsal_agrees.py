@@ -20,7 +20,7 @@ from vetrina.core.base.events import Event
 from vetrina.core.base.origins import DEFAULT
 from vetrina.core.buffers import Waiting
 from vetrina.core.plan.model import Buffer
-from vetrina.core.routing import Router
+from vetrina.core.routing.router import Router
 from vetrina.formats.events import EventStream
 from vetrina.sinks.kinds import kinds
 from vetrina.sinks.kinds._outlet import Place

@@ -12,10 +12,10 @@ from vetrina.core.base.events import Event
 from vetrina.core.changes.remedies import Other, ways_to, ways_to_once
 from vetrina.core.config.edits import Edit, changed_lines, flow, with_edits
 from vetrina.core.config.resolution import InForce
-from vetrina.core.routing import Router
+from vetrina.core.routing.counting import Counter, Traffic
+from vetrina.core.routing.router import Router
 from vetrina.core.templates.compiling import Setting, text_template
 from vetrina.core.templates.forms import DEFAULT_TEXT
-from vetrina.core.traffic import Counter, Traffic
 
 
 @settings(max_examples=40)

@@ -12,8 +12,8 @@ from hypothesis import strategies as st
 
 from plans import APPENDERS, LEVELS, NAMES, in_force, loggers, plan
 from vetrina.core.base.events import Event
-from vetrina.core.explaining import explain
-from vetrina.core.routing import Router
+from vetrina.core.routing.explaining import explain
+from vetrina.core.routing.router import Router
 
 TIME = datetime(2026, 11, 16, tzinfo=UTC)
 NONE = "{sink: none}"

@@ -19,8 +19,8 @@ from vetrina.core.base.events import Event
 from vetrina.core.base.levels import LevelRange
 from vetrina.core.changes.effects import Comparison, Effects
 from vetrina.core.plan.model import Plan
-from vetrina.core.routing import Router
-from vetrina.core.traffic import Counter, Part, Traffic, grouped
+from vetrina.core.routing.counting import Counter, Part, Traffic, grouped
+from vetrina.core.routing.router import Router
 from vetrina.formats.events import EventStream
 
 START = datetime(2026, 10, 24, 21, 30, tzinfo=UTC)

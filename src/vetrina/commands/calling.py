@@ -28,7 +28,7 @@ from vetrina.core.config.grammar import ROOT
 from vetrina.core.config.resolution import InForce
 from vetrina.core.plan.loggers import Tree, below
 from vetrina.core.plan.model import Plan
-from vetrina.core.traffic import Part
+from vetrina.core.routing.counting import Part
 from vetrina.formats.documents import yaml_value
 from vetrina.formats.events import open_input
 from vetrina.formats.opening import only_once

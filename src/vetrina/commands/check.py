@@ -18,7 +18,7 @@ from vetrina.core.base.faults import Fault, Refused, Unreadable, offer, refuse
 from vetrina.core.checks import load, page
 from vetrina.core.checks._check import SEVERITIES, Check
 from vetrina.core.config.resolution import InForce
-from vetrina.core.routing import Router
+from vetrina.core.routing.router import Router
 from vetrina.formats.documents import decode
 from vetrina.formats.events import EventStream, open_input
 from vetrina.formats.junit import Case, junit

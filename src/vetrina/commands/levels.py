@@ -7,7 +7,7 @@ from typing import Annotated
 import typer
 
 from vetrina.commands import calling
-from vetrina.core.logger_rows import Selection, level_rows
+from vetrina.core.routing.level_rows import Selection, level_rows
 from vetrina.views import levels as view
 
 

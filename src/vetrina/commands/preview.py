@@ -16,11 +16,11 @@ from vetrina.core.base.faults import Fault, Refused, offer, refuse
 from vetrina.core.base.levels import Scale
 from vetrina.core.plan.model import Appender, Plan
 from vetrina.core.plan.samples import samples
-from vetrina.core.previewing import Layout, Preview, Shown, layouts_of, remarks
-from vetrina.core.routing import Router
+from vetrina.core.routing.counting import Part, ending_of, to_bytes
+from vetrina.core.routing.previewing import Layout, Preview, Shown, layouts_of, remarks
+from vetrina.core.routing.router import Router
 from vetrina.core.templates.compiling import Setting, TextTemplate, text_template
 from vetrina.core.templates.language import BadTemplate
-from vetrina.core.traffic import Part, ending_of, to_bytes
 from vetrina.formats.events import EventStream, open_input
 from vetrina.views import preview as view
 from vetrina.views.screen import Line, whole

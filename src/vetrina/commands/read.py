@@ -15,9 +15,9 @@ from vetrina.commands.preview import parsed_template
 from vetrina.core.base.events import Event
 from vetrina.core.base.faults import offer, refuse
 from vetrina.core.base.levels import Scale, Severities
+from vetrina.core.routing.counting import Part
 from vetrina.core.templates.forms import PlainText, Template
 from vetrina.core.templates.reading_times import dated, pattern_of
-from vetrina.core.traffic import Part
 from vetrina.formats.events import open_input
 from vetrina.formats.logs import LogReader
 from vetrina.views import read as view

@@ -21,7 +21,7 @@ from vetrina.core.base.faults import offer, refuse
 from vetrina.core.base.quantities import size
 from vetrina.core.config.resolution import InForce
 from vetrina.core.plan.model import Plan
-from vetrina.core.routing import Router
+from vetrina.core.routing.router import Router
 from vetrina.core.templates.forms import CsvRow, live_columns
 from vetrina.formats.events import EventStream, open_input
 from vetrina.formats.opening import only_once

@@ -24,7 +24,7 @@ from vetrina.core.rolling.outlook import Advice, advise, coming_names, kept_hist
 from vetrina.core.rolling.running import Lane, Rolling, measured_ratio, repeated
 from vetrina.core.rolling.simulation import FileSimulation
 from vetrina.core.rolling.traffic_models import Outlook, redrawn, scaled
-from vetrina.core.routing import Router
+from vetrina.core.routing.router import Router
 from vetrina.formats.events import EventStream, open_input
 from vetrina.formats.opening import only_once
 from vetrina.formats.packers import MeasuringPacker

@@ -14,8 +14,8 @@ from vetrina.core.base.events import Event
 from vetrina.core.base.faults import offer, refuse
 from vetrina.core.base.levels import NAMES
 from vetrina.core.plan.model import Plan
-from vetrina.core.routing import Route, Router
-from vetrina.core.traffic import Counter, Part, Traffic, grouped, only
+from vetrina.core.routing.counting import Counter, Part, Traffic, grouped, only
+from vetrina.core.routing.router import Route, Router
 from vetrina.formats.events import EventStream, open_input
 from vetrina.views import routes as view
 from vetrina.views import screen

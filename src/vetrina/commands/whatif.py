@@ -21,7 +21,7 @@ from vetrina.core.config.resolution import InForce
 from vetrina.core.plan.samples import START
 from vetrina.core.rolling.running import Rolling, measured_ratio, repeated
 from vetrina.core.rolling.traffic_models import Stream
-from vetrina.core.routing import Router
+from vetrina.core.routing.router import Router
 from vetrina.formats.documents import yaml_value
 from vetrina.formats.events import EventStream, open_input
 from vetrina.formats.packers import MeasuringPacker

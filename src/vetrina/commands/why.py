@@ -13,10 +13,10 @@ from vetrina.core.base.events import Event, JsonObject
 from vetrina.core.base.faults import offer, refuse
 from vetrina.core.changes.remedies import Remedy, ways_to, ways_to_once
 from vetrina.core.config.resolution import InForce
-from vetrina.core.explaining import Explanation, explain
 from vetrina.core.plan.model import Plan
-from vetrina.core.routing import Router
-from vetrina.core.traffic import Counter, Traffic
+from vetrina.core.routing.counting import Counter, Traffic
+from vetrina.core.routing.explaining import Explanation, explain
+from vetrina.core.routing.router import Router
 from vetrina.formats.documents import yaml_value
 from vetrina.formats.events import EventStream, open_input
 from vetrina.views import why as view

@@ -17,12 +17,12 @@ from vetrina.core.base.events import Event
 from vetrina.core.base.faults import Place
 from vetrina.core.changes.remedies import ways_to
 from vetrina.core.config.resolution import InForce
-from vetrina.core.explaining import explain
 from vetrina.core.plan.conditions import Expression, json_equal
 from vetrina.core.plan.model import Appender, Plan
-from vetrina.core.routing import Route, Router
+from vetrina.core.routing.counting import ending_of
+from vetrina.core.routing.explaining import explain
+from vetrina.core.routing.router import Route, Router
 from vetrina.core.sink_kinds._kind import full_path
-from vetrina.core.traffic import ending_of
 
 
 class LineTest(Struct, frozen=True):

@@ -14,11 +14,11 @@ from msgspec import Struct, field
 
 from vetrina.core.base.events import Event
 from vetrina.core.buffers import Waiting
-from vetrina.core.flows import Flows
 from vetrina.core.plan.model import Appender, Plan
-from vetrina.core.routing import Route, Router
+from vetrina.core.routing.cache import Flows
+from vetrina.core.routing.counting import Renders, ending_of, to_bytes
+from vetrina.core.routing.router import Route, Router
 from vetrina.core.templates.compiling import Render
-from vetrina.core.traffic import Renders, ending_of, to_bytes
 from vetrina.sinks.kinds import outlet
 from vetrina.sinks.kinds._outlet import Outlet, Parcel, Place, Undelivered
 from vetrina.sinks.kinds.file import RolledFile, SharedFile

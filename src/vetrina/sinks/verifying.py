@@ -16,10 +16,10 @@ from vetrina.core.base.events import Event
 from vetrina.core.plan.model import Appender
 from vetrina.core.rolling.codecs import compressor
 from vetrina.core.rolling.running import Rolling
-from vetrina.core.routing import Router
+from vetrina.core.routing.counting import ending_of, to_bytes
+from vetrina.core.routing.router import Router
 from vetrina.core.sink_kinds._kind import full_path
 from vetrina.core.templates.forms import TableRow
-from vetrina.core.traffic import ending_of, to_bytes
 from vetrina.sinks.kinds.syslog import unframed
 from vetrina.sinks.packing import unpacked
 from vetrina.sinks.rehearsal import Rehearsal

@@ -7,8 +7,8 @@ from typing import Any
 
 from vetrina.core.base.levels import Scale
 from vetrina.core.base.origins import Origin
-from vetrina.core.logger_rows import LevelRow
 from vetrina.core.plan.model import Plan
+from vetrina.core.routing.level_rows import LevelRow
 from vetrina.views.screen import Column, Line, Span, level_style, pad, safe, span, table, wrapped
 
 

@@ -7,7 +7,7 @@ from itertools import zip_longest
 from typing import Any
 
 from vetrina.core.plan.model import Appender, Plan
-from vetrina.core.previewing import Layout, Piece, Shown, sink_words
+from vetrina.core.routing.previewing import Layout, Piece, Shown, sink_words
 from vetrina.views.screen import Column, Line, Span, columns, counted, level_style, pad, safe, span, table
 
 _FOLD = "↳ "

@@ -7,10 +7,10 @@ from typing import Any
 
 from vetrina.core.base.levels import Scale
 from vetrina.core.base.quantities import show_size
-from vetrina.core.flows import FURTHER, MOST_COUNTED, MOST_ROWS
 from vetrina.core.plan.model import Plan
-from vetrina.core.routing import GATES, Route
-from vetrina.core.traffic import Cell, Group, Traffic, appender_sinks
+from vetrina.core.routing.cache import FURTHER, MOST_COUNTED, MOST_ROWS
+from vetrina.core.routing.counting import Cell, Group, Traffic, appender_sinks
+from vetrina.core.routing.router import GATES, Route
 from vetrina.views.screen import (
     Column,
     Line,

@@ -15,8 +15,8 @@ from matplotlib.patches import PathPatch, Rectangle
 from matplotlib.path import Path as Curve
 
 from vetrina.core.plan.model import Plan
-from vetrina.core.routing import EARLY_GATES
-from vetrina.core.traffic import Traffic, appender_sinks
+from vetrina.core.routing.counting import Traffic, appender_sinks
+from vetrina.core.routing.router import EARLY_GATES
 from vetrina.views.screen import number, safe, shorten
 
 _LEFT, _GATES, _RIGHT = 0.24, (0.40, 0.47, 0.54), 0.74

@@ -12,7 +12,7 @@ from vetrina.core.changes.effects import Effects, Example, Shift, Tally
 from vetrina.core.changes.outcome import Kept, Outcome, Unheard, verdict
 from vetrina.core.checking import Finding
 from vetrina.core.config.resolution import InForce
-from vetrina.core.traffic import ending_of
+from vetrina.core.routing.counting import ending_of
 from vetrina.views.routes import further_lines
 from vetrina.views.screen import Column, Line, Span, counted, level_style, number, shorten, span, table, whole, wrapped
 

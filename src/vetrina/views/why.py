@@ -8,8 +8,8 @@ from vetrina.core.base.events import Event, compact_json, error_text, filled, ha
 from vetrina.core.base.levels import NAMES
 from vetrina.core.base.quantities import show_size
 from vetrina.core.changes.remedies import Other, Remedy
-from vetrina.core.explaining import Explanation, Step, verdict_on
 from vetrina.core.plan.model import Plan
+from vetrina.core.routing.explaining import Explanation, Step, verdict_on
 from vetrina.views.levels import origin_json
 from vetrina.views.screen import Line, Span, columns, counted, level_style, number, pad, safe, shorten, span, whole, wrapped
 

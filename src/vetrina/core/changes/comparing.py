@@ -19,7 +19,7 @@ from vetrina.core.changes.witnesses import TIME, Contradiction, contradicts, wit
 from vetrina.core.plan.conditions import Ask, level_cuts, logger_names
 from vetrina.core.plan.loggers import below
 from vetrina.core.plan.model import Plan, Rule
-from vetrina.core.routing import Decision, Route, Router
+from vetrina.core.routing.router import Decision, Route, Router
 
 MOST_PATHS = 2000
 _MOST_ANSWERS = 20_000

@@ -16,7 +16,7 @@ from vetrina.core.plan.model import Plan
 from vetrina.core.rolling.outlook import kept_history
 from vetrina.core.rolling.running import Rolling
 from vetrina.core.rolling.simulation import FileSimulation
-from vetrina.core.routing import Router
+from vetrina.core.routing.router import Router
 
 
 class Kept(Struct, frozen=True):

@@ -16,8 +16,8 @@ from vetrina.core.config.edits import Edit, differing, lines_of, put, step, tune
 from vetrina.core.config.resolution import InForce
 from vetrina.core.plan.conditions import meets
 from vetrina.core.plan.model import Attachment, Plan, Rule
-from vetrina.core.routing import Delivery, Route, Router, Stop
-from vetrina.core.traffic import Traffic
+from vetrina.core.routing.counting import Traffic
+from vetrina.core.routing.router import Delivery, Route, Router, Stop
 
 _LONGEST = 4
 _TRIES = 80

@@ -14,8 +14,8 @@ from vetrina.core.base.events import Event, has_error
 from vetrina.core.base.quantities import show_span
 from vetrina.core.plan.model import Appender, Buffer, Plan
 from vetrina.core.plan.samples import samples
+from vetrina.core.routing.counting import ending_of, to_bytes
 from vetrina.core.templates.compiling import Render
-from vetrina.core.traffic import ending_of, to_bytes
 
 
 class SinkDifference(Struct, frozen=True):

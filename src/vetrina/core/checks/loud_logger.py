@@ -26,7 +26,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from vetrina.core.checks._check import Check, Hit, Scene
-from vetrina.core.flows import FURTHER
+from vetrina.core.routing.cache import FURTHER
 
 
 def find(scene: Scene) -> Iterator[Hit]:

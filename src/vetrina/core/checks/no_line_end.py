@@ -18,7 +18,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from vetrina.core.checks._check import Check, Hit, Scene
-from vetrina.core.traffic import ending_of
+from vetrina.core.routing.counting import ending_of
 
 
 def find(scene: Scene) -> Iterator[Hit]:

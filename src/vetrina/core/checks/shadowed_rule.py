@@ -23,7 +23,7 @@ from vetrina.core.checks._check import Check, Condition, Hit, Scene
 from vetrina.core.config.grammar import ROOT
 from vetrina.core.plan.conditions import LoggerIs
 from vetrina.core.plan.implication import implies, parts, questions
-from vetrina.core.routing import RuleIndex
+from vetrina.core.routing.router import RuleIndex
 
 
 def find(scene: Scene) -> Iterator[Hit]:

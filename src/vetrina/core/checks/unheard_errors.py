@@ -25,7 +25,7 @@ from vetrina.core.checks._check import ERROR, Check, Hit, Scene
 from vetrina.core.config.grammar import ROOT
 from vetrina.core.plan.conditions import reduce
 from vetrina.core.plan.model import Appender, Attachment
-from vetrina.core.routing import RuleIndex, bound_loggers, left_rules
+from vetrina.core.routing.router import RuleIndex, bound_loggers, left_rules
 
 
 def find(scene: Scene) -> Iterator[Hit]:

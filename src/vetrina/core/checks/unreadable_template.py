@@ -21,8 +21,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from vetrina.core.checks._check import Check, Hit, Scene
+from vetrina.core.routing.counting import ending_of
 from vetrina.core.templates.reading_back import obstacle_to_reading
-from vetrina.core.traffic import ending_of
 
 
 def find(scene: Scene) -> Iterator[Hit]:

@@ -10,13 +10,13 @@ from msgspec import Struct
 from vetrina.core.base import clocks
 from vetrina.core.base.events import Event
 from vetrina.core.base.faults import refuse
-from vetrina.core.flows import Flows
 from vetrina.core.plan.model import Appender
 from vetrina.core.rolling.simulation import FileSimulation, Packer
 from vetrina.core.rolling.traffic_models import Stream, StreamFeeder
-from vetrina.core.routing import Route, Router
+from vetrina.core.routing.cache import Flows
+from vetrina.core.routing.counting import ending_of, measures, of_any, to_bytes
+from vetrina.core.routing.router import Route, Router
 from vetrina.core.templates.compiling import MakeMeasure, Measure
-from vetrina.core.traffic import ending_of, measures, of_any, to_bytes
 
 _SOME_TIME = datetime(2026, 1, 1, tzinfo=UTC)
 _SOME_SIZE = 100

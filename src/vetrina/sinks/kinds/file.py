@@ -18,8 +18,8 @@ from vetrina.core.base import clocks
 from vetrina.core.plan.model import Appender
 from vetrina.core.plan.rolling_policy import Roll
 from vetrina.core.rolling.periods import Period, period_of
+from vetrina.core.routing.counting import ending_of, to_bytes
 from vetrina.core.sink_kinds._kind import full_path
-from vetrina.core.traffic import ending_of, to_bytes
 from vetrina.sinks.kinds._outlet import Parcel, Place
 from vetrina.sinks.packing import pack
 from vetrina.sinks.sandbox import DiskFull, write_whole

@@ -12,13 +12,13 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from vetrina.core.base.events import Event, compact_json, unfilled
-from vetrina.core.flows import Flows
 from vetrina.core.plan.model import Appender
-from vetrina.core.routing import Router
+from vetrina.core.routing.cache import Flows
+from vetrina.core.routing.counting import Part, Renders
+from vetrina.core.routing.router import Router
 from vetrina.core.templates.compiling import Render, TextTemplate
 from vetrina.core.templates.forms import Template
 from vetrina.core.templates.language import Placeholder
-from vetrina.core.traffic import Part, Renders
 
 _CUTTING = {"cut", "cut-left", "lines", "last"}
 

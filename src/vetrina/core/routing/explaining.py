@@ -15,7 +15,7 @@ from vetrina.core.base.origins import Origin
 from vetrina.core.plan.conditions import meets
 from vetrina.core.plan.loggers import Standing
 from vetrina.core.plan.model import Appender, Attachment, Plan, Rule
-from vetrina.core.routing import Router
+from vetrina.core.routing.router import Router
 
 _Say = Callable[[str, bool, str, Origin | None], bool]
 

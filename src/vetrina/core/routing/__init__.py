@@ -1,0 +1,1 @@
+"""Which messages reach which appender: decided, counted, explained, rendered."""
