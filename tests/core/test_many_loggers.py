@@ -19,7 +19,7 @@ from vetrina.core.rolling.running import Rolling
 from vetrina.core.routing.counting import Counter, Part
 from vetrina.core.routing.previewing import Preview
 from vetrina.core.routing.router import Router
-from vetrina.core.routing.router import cache as flows
+from vetrina.core.routing import cache as flows
 
 FEW, ROWS = 2, 3
 
