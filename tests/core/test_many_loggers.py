@@ -15,11 +15,11 @@ from vetrina.core.base.events import Event
 from vetrina.core.changes.effects import Comparison
 from vetrina.core.checking import look_at
 from vetrina.core.plan.model import Plan
-from vetrina.core.rolling.running import Rolling
+from vetrina.core.rolling.playing import Rolling
+from vetrina.core.routing import cache as flows
 from vetrina.core.routing.counting import Counter, Part
 from vetrina.core.routing.previewing import Preview
 from vetrina.core.routing.router import Router
-from vetrina.core.routing import cache as flows
 
 FEW, ROWS = 2, 3
 

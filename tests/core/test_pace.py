@@ -14,8 +14,8 @@ from plans import in_force
 from vetrina.core.base.events import Event
 from vetrina.core.changes.effects import Comparison
 from vetrina.core.changes.outcome import Kept, Outcome, unheard, verdict
-from vetrina.core.pace import pace_of, seconds_by_day
-from vetrina.core.rolling.traffic_models import Stream
+from vetrina.core.rolling.pace import pace_of, seconds_by_day
+from vetrina.core.rolling.streams import Stream
 from vetrina.core.routing.router import Router
 
 ROME = ZoneInfo("Europe/Rome")

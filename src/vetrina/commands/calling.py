@@ -36,7 +36,7 @@ from vetrina.formats.plans import read_in_force
 from vetrina.views import screen
 
 if TYPE_CHECKING:
-    from vetrina.core.rolling.traffic_models import Stream
+    from vetrina.core.rolling.streams import Stream
 
 
 class Exit(IntEnum):
@@ -196,7 +196,7 @@ def _near_logger(logger: str, known: Iterable[str], separator: str) -> str | Non
 
 def stream_of_rate(text: str, plan: Plan) -> Stream:
     """Return the stream of a --rate option."""
-    from vetrina.core.rolling.traffic_models import stream_of  # noqa: PLC0415  (start-up: few commands have --rate)
+    from vetrina.core.rolling.streams import stream_of  # noqa: PLC0415  (start-up: few commands have --rate)
 
     found = stream_of(text, plan.scale)
     if isinstance(found, str):

@@ -18,12 +18,12 @@ from vetrina.core.base.faults import offer, refuse
 from vetrina.core.base.quantities import duration, size
 from vetrina.core.config.edits import Edit, with_edits
 from vetrina.core.config.resolution import InForce
-from vetrina.core.pace import pace_of
 from vetrina.core.plan.model import Plan
 from vetrina.core.rolling.outlook import Advice, advise, coming_names, kept_history
-from vetrina.core.rolling.running import Lane, Rolling, measured_ratio, repeated
+from vetrina.core.rolling.pace import pace_of
+from vetrina.core.rolling.playing import Lane, Rolling, measured_ratio, repeated
 from vetrina.core.rolling.simulation import FileSimulation
-from vetrina.core.rolling.traffic_models import Outlook, redrawn, scaled
+from vetrina.core.rolling.streams import Outlook, redrawn, scaled
 from vetrina.core.routing.router import Router
 from vetrina.formats.events import EventStream, open_input
 from vetrina.formats.opening import only_once

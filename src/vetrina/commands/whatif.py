@@ -19,8 +19,8 @@ from vetrina.core.checking import Circumstances, check
 from vetrina.core.config.edits import changed_lines
 from vetrina.core.config.resolution import InForce
 from vetrina.core.plan.samples import START
-from vetrina.core.rolling.running import Rolling, measured_ratio, repeated
-from vetrina.core.rolling.traffic_models import Stream
+from vetrina.core.rolling.playing import Rolling, measured_ratio, repeated
+from vetrina.core.rolling.streams import Stream
 from vetrina.core.routing.router import Router
 from vetrina.formats.documents import yaml_value
 from vetrina.formats.events import EventStream, open_input

@@ -16,7 +16,7 @@ from vetrina.core.checks import load
 from vetrina.core.checks._check import ERROR, SEVERITIES, WARN, Check, HostFacts, LoggerSeen, PathFacts, Scene, Severity
 from vetrina.core.config.resolution import InForce
 from vetrina.core.plan.model import Plan, Waiver
-from vetrina.core.rolling.running import Rolling
+from vetrina.core.rolling.playing import Rolling
 from vetrina.core.rolling.simulation import FileSimulation
 from vetrina.core.routing.cache import RowNames
 from vetrina.core.routing.router import Router

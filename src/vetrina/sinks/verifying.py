@@ -15,7 +15,7 @@ from typing import Literal
 from vetrina.core.base.events import Event
 from vetrina.core.plan.model import Appender
 from vetrina.core.rolling.codecs import compressor
-from vetrina.core.rolling.running import Rolling
+from vetrina.core.rolling.playing import Rolling
 from vetrina.core.routing.counting import ending_of, to_bytes
 from vetrina.core.routing.router import Router
 from vetrina.core.sink_kinds._kind import full_path

@@ -8,12 +8,12 @@ from typing import Any
 
 from vetrina.core.base import clocks
 from vetrina.core.base.quantities import show_size, show_span
-from vetrina.core.pace import Pace
 from vetrina.core.plan.rolling_policy import Roll
 from vetrina.core.rolling.outlook import Advice, shortest_history
-from vetrina.core.rolling.running import Lane
+from vetrina.core.rolling.pace import Pace
+from vetrina.core.rolling.playing import Lane
 from vetrina.core.rolling.simulation import FileRecord, FileSimulation
-from vetrina.core.rolling.traffic_models import Outlook
+from vetrina.core.rolling.streams import Outlook
 from vetrina.views.screen import Column, Line, Span, counted, number, span, table, whole, wrapped
 
 MOST_SHOWN = 40

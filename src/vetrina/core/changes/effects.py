@@ -15,9 +15,9 @@ from msgspec import Struct, field
 
 from vetrina.core.base import clocks
 from vetrina.core.base.events import Event
-from vetrina.core.pace import Pace, pace_of, seconds_by_day
 from vetrina.core.plan.model import Plan
-from vetrina.core.rolling.traffic_models import Stream
+from vetrina.core.rolling.pace import Pace, pace_of, seconds_by_day
+from vetrina.core.rolling.streams import Stream
 from vetrina.core.routing.cache import Flows, RowNames
 from vetrina.core.routing.counting import ending_of, measures, of_any, to_bytes
 from vetrina.core.routing.router import Route, Router

@@ -14,7 +14,7 @@ from vetrina.core.checking import Finding
 from vetrina.core.plan.loggers import below
 from vetrina.core.plan.model import Plan
 from vetrina.core.rolling.outlook import kept_history
-from vetrina.core.rolling.running import Rolling
+from vetrina.core.rolling.playing import Rolling
 from vetrina.core.rolling.simulation import FileSimulation
 from vetrina.core.routing.router import Router
 

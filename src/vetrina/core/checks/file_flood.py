@@ -26,7 +26,7 @@ from collections.abc import Iterator
 from vetrina.core.base import clocks
 from vetrina.core.checks._check import Check, Hit, Scene
 from vetrina.core.checks._rolls import rolls
-from vetrina.core.pace import pace_of
+from vetrina.core.rolling.pace import pace_of
 
 
 def find(scene: Scene) -> Iterator[Hit]:

@@ -17,7 +17,7 @@ from vetrina.core.base.levels import Scale
 from vetrina.core.rolling.simulation import FileSimulation
 
 if TYPE_CHECKING:
-    from vetrina.core.rolling.running import Lane
+    from vetrina.core.rolling.playing import Lane
 
 _COPIES = 60
 _MOST_STEPS = 5_000_000

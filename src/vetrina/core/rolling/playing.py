@@ -12,7 +12,7 @@ from vetrina.core.base.events import Event
 from vetrina.core.base.faults import refuse
 from vetrina.core.plan.model import Appender
 from vetrina.core.rolling.simulation import FileSimulation, Packer
-from vetrina.core.rolling.traffic_models import Stream, StreamFeeder
+from vetrina.core.rolling.streams import Stream, StreamFeeder
 from vetrina.core.routing.cache import Flows
 from vetrina.core.routing.counting import ending_of, measures, of_any, to_bytes
 from vetrina.core.routing.router import Route, Router
