@@ -13,8 +13,8 @@ from plans import LEVELS, NAMES, in_force, loggers, plan
 from vetrina.core.base.events import Event
 from vetrina.core.base.levels import NAMES as LEVEL_NAMES
 from vetrina.core.changes.comparing import compare
-from vetrina.core.changes.specimens import specimens
-from vetrina.core.changes.witnesses import TIME, Contradiction, witness
+from vetrina.core.changes.counterexamples import TIME, Contradiction, witness
+from vetrina.core.changes.regex_texts import specimens
 from vetrina.core.plan.conditions import Ask, ErrorIs, Expression, FieldIs, MessageMatches
 from vetrina.core.plan.model import Plan
 from vetrina.core.routing.router import Router

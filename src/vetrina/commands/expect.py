@@ -10,8 +10,8 @@ import typer
 
 from vetrina.commands import calling
 from vetrina.core.base.hidden import shown
+from vetrina.core.changes.expecting import Verdict, expect, record
 from vetrina.core.config.resolution import InForce
-from vetrina.core.expecting import Verdict, expect, record
 from vetrina.formats.cases import cases_text, read_cases
 from vetrina.formats.events import EventStream, open_input
 from vetrina.formats.junit import Case, junit

@@ -7,7 +7,7 @@ from typing import Any
 
 import msgspec
 
-from vetrina.core.expecting import Failure, Verdict
+from vetrina.core.changes.expecting import Failure, Verdict
 from vetrina.views.screen import Line, Span, counted, most, span, whole, wrapped
 
 _MOST = 3

@@ -13,7 +13,7 @@ from itertools import pairwise
 from typing import Any, TypeAlias
 
 from vetrina.core.base.events import MISSING, Event
-from vetrina.core.changes.specimens import specimens
+from vetrina.core.changes.regex_texts import specimens
 from vetrina.core.plan.conditions import Ask, ErrorIs, FieldIs, MessageMatches
 
 TIME = datetime(2026, 11, 13, 9, 41, 7, 312_000, tzinfo=UTC)
