@@ -8,12 +8,12 @@ from datetime import UTC, datetime, timedelta
 import pytest
 
 from plans import faults, in_force
-from vetrina.core import checking
 from vetrina.core.base.events import Event
 from vetrina.core.base.faults import Refused
-from vetrina.core.checking import Circumstances, Finding
 from vetrina.core.checks import load, page
+from vetrina.core.checks import runner as checking
 from vetrina.core.checks._check import HostFacts, PathFacts
+from vetrina.core.checks.runner import Circumstances, Finding
 from vetrina.core.routing.router import Router
 
 CHECKS = load()

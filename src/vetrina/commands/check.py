@@ -13,9 +13,9 @@ import msgspec
 import typer
 
 from vetrina.commands import calling
-from vetrina.core import checking
 from vetrina.core.base.faults import Fault, Refused, Unreadable, offer, refuse
 from vetrina.core.checks import load, page
+from vetrina.core.checks import runner as checking
 from vetrina.core.checks._check import SEVERITIES, Check
 from vetrina.core.config.resolution import InForce
 from vetrina.core.routing.router import Router

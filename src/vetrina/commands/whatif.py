@@ -15,7 +15,7 @@ from vetrina.core.base.events import Event
 from vetrina.core.base.faults import refuse
 from vetrina.core.changes.effects import Comparison
 from vetrina.core.changes.outcome import Outcome, difference, rolled, touched_files, unheard
-from vetrina.core.checking import Circumstances, check
+from vetrina.core.checks.runner import Circumstances, check
 from vetrina.core.config.edits import changed_lines
 from vetrina.core.config.resolution import InForce
 from vetrina.core.plan.samples import START

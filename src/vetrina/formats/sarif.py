@@ -8,8 +8,8 @@ from urllib.parse import quote
 
 from vetrina import __version__
 from vetrina.core.base.faults import Fault, Place
-from vetrina.core.checking import Finding
 from vetrina.core.checks._check import Check
+from vetrina.core.checks.runner import Finding
 
 _LEVELS = {"error": "error", "warning": "warning", "hint": "note"}
 SCHEMA = "https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sarif-schema-2.1.0.json"

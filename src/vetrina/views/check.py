@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
-from vetrina.core.checking import Finding
 from vetrina.core.checks._check import SEVERITIES, Check
+from vetrina.core.checks.runner import Finding
 from vetrina.views.screen import Column, Line, Span, counted, safe, span, table, wrapped
 
 _STYLES = {"error": "bad", "warning": "raised", "hint": "low"}

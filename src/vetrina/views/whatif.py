@@ -10,7 +10,7 @@ from vetrina.core.base.levels import Scale
 from vetrina.core.base.quantities import show_size, show_span
 from vetrina.core.changes.effects import Effects, Example, Shift, Tally
 from vetrina.core.changes.outcome import Kept, Outcome, Unheard, verdict
-from vetrina.core.checking import Finding
+from vetrina.core.checks.runner import Finding
 from vetrina.core.config.resolution import InForce
 from vetrina.core.routing.counting import ending_of
 from vetrina.views.routes import further_lines

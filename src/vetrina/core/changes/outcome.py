@@ -10,7 +10,7 @@ from msgspec import Struct
 from vetrina.core.base.levels import HIGHEST, NAMES
 from vetrina.core.base.quantities import show_size, show_span
 from vetrina.core.changes.effects import Effects
-from vetrina.core.checking import Finding
+from vetrina.core.checks.runner import Finding
 from vetrina.core.plan.loggers import below
 from vetrina.core.plan.model import Plan
 from vetrina.core.rolling.outlook import kept_history

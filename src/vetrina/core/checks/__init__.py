@@ -11,7 +11,7 @@ from vetrina.core.checks._check import Check
 
 def load() -> dict[str, Check]:
     """Return every check by its code, sorted."""
-    names = [module.name for module in iter_modules(__path__) if not module.name.startswith("_")]
+    names = [module.name for module in iter_modules(__path__) if not module.name.startswith("_") and module.name != "runner"]
     found: list[Check] = [import_module(f"{__name__}.{name}").CHECK for name in names]
     return {check.code: check for check in sorted(found, key=lambda check: check.code)}
 
