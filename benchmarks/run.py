@@ -36,9 +36,9 @@ from vetrina.core.templates.forms import PlainText
 from vetrina.formats.events import EventStream
 from vetrina.formats.logs import LogReader
 from vetrina.formats.plans import read_plan
-from vetrina.sinks.kinds._outlet import Place
-from vetrina.sinks.rehearsal import Rehearsal
-from vetrina.sinks.sandbox import Sandbox
+from vetrina.rehearsal.outlets._outlet import Place
+from vetrina.rehearsal.rehearsal import Rehearsal
+from vetrina.rehearsal.sandbox import Sandbox
 
 ROOT = Path(__file__).resolve().parent.parent
 DEMO = ROOT / "src" / "vetrina" / "demo"

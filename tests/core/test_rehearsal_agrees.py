@@ -18,16 +18,16 @@ from hypothesis import strategies as st
 from plans import in_force
 from vetrina.core.base.events import Event
 from vetrina.core.base.origins import DEFAULT
-from vetrina.core.buffers import Waiting
 from vetrina.core.plan.model import Buffer
 from vetrina.core.routing.router import Router
 from vetrina.formats.events import EventStream
-from vetrina.sinks.kinds import kinds
-from vetrina.sinks.kinds._outlet import Place
-from vetrina.sinks.packing import pack, unpacked
-from vetrina.sinks.rehearsal import Rehearsal
-from vetrina.sinks.sandbox import LONGEST_PART, Sandbox, rerooted
-from vetrina.sinks.verifying import differences
+from vetrina.rehearsal.buffers import Waiting
+from vetrina.rehearsal.outlets import kinds
+from vetrina.rehearsal.outlets._outlet import Place
+from vetrina.rehearsal.packing import pack, unpacked
+from vetrina.rehearsal.rehearsal import Rehearsal
+from vetrina.rehearsal.sandbox import LONGEST_PART, Sandbox, rerooted
+from vetrina.rehearsal.verifying import differences
 
 START = datetime(2026, 10, 24, 21, 30, tzinfo=UTC)  # the clock goes back that night in Rome
 

@@ -218,7 +218,7 @@ def _limits(texts: list[str], checks: dict[str, Check]) -> dict[str, dict[str, f
 def _circumstances(
     found: InForce, events: str | None, limits: dict[str, dict[str, float]], *, probe: bool, network: bool, strict: bool
 ) -> tuple[checking.Circumstances, int]:
-    from vetrina.sinks import probing  # noqa: PLC0415  (sockets and git only where they are asked)
+    from vetrina.rehearsal import probing  # noqa: PLC0415  (sockets and git only where they are asked)
 
     seen, rolled, unreadable = None, None, 0
     if events is not None:

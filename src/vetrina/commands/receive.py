@@ -13,7 +13,7 @@ import typer
 from vetrina.commands import calling
 from vetrina.core.base.faults import refuse
 from vetrina.formats.safe_files import locked
-from vetrina.sinks import sandbox
+from vetrina.rehearsal import sandbox
 from vetrina.views import screen
 from vetrina.views.screen import Column, Line, span, table
 
@@ -43,9 +43,9 @@ def run(
       vetrina rehearse plan.yaml week.jsonl --into rehearsed --send --receiver 127.0.0.1:PORT
     """  # noqa: D301
     try:
-        from vetrina.sinks.posting import Ports, loopback  # noqa: PLC0415  (only where something is received)
-        from vetrina.sinks.standin.receiver import Receiver  # noqa: PLC0415
-        from vetrina.sinks.standin.trouble import Troubles, trouble_of  # noqa: PLC0415
+        from vetrina.rehearsal.client import Ports, loopback  # noqa: PLC0415  (only where something is received)
+        from vetrina.rehearsal.standin.receiver import Receiver  # noqa: PLC0415
+        from vetrina.rehearsal.standin.trouble import Troubles, trouble_of  # noqa: PLC0415
     except ImportError as error:
         what = f"receiving needs {error.name}, which is not installed"
         raise refuse(what, fix="pip install 'vetrina[send]'", where="receive") from None

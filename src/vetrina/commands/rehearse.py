@@ -26,10 +26,10 @@ from vetrina.core.templates.forms import CsvRow, live_columns
 from vetrina.formats.events import EventStream, open_input
 from vetrina.formats.opening import only_once
 from vetrina.formats.safe_files import locked
-from vetrina.sinks import sandbox
-from vetrina.sinks.kinds._outlet import Place
-from vetrina.sinks.rehearsal import Rehearsal, Troubles, paced
-from vetrina.sinks.verifying import MOST, differences
+from vetrina.rehearsal import sandbox
+from vetrina.rehearsal.outlets._outlet import Place
+from vetrina.rehearsal.rehearsal import Rehearsal, Troubles, paced
+from vetrina.rehearsal.verifying import MOST, differences
 from vetrina.views import rehearse as view
 from vetrina.views import screen
 
@@ -215,10 +215,10 @@ def _live(rehearsal: Rehearsal) -> Callable[[datetime | None], None]:
 def _post(stack: ExitStack, into: Path, receiver: str, trouble: list[str]) -> tuple[Any, Any]:
     """Return what carries deliveries to a receiver, and the stand-in where one was started for it."""
     try:
-        from vetrina.sinks.posting import Post  # noqa: PLC0415  (only where something is sent)
-        from vetrina.sinks.standin.receiver import Receiver  # noqa: PLC0415
-        from vetrina.sinks.standin.trouble import Troubles as Misbehaviour  # noqa: PLC0415
-        from vetrina.sinks.standin.trouble import trouble_of  # noqa: PLC0415
+        from vetrina.rehearsal.client import Post  # noqa: PLC0415  (only where something is sent)
+        from vetrina.rehearsal.standin.receiver import Receiver  # noqa: PLC0415
+        from vetrina.rehearsal.standin.trouble import Troubles as Misbehaviour  # noqa: PLC0415
+        from vetrina.rehearsal.standin.trouble import trouble_of  # noqa: PLC0415
     except ImportError as error:
         what = f"sending needs {error.name}, which is not installed"
         raise refuse(what, fix="pip install 'vetrina[send]'", where="--send") from None
@@ -240,7 +240,7 @@ def _ports(receiver: str) -> Any:
     import httpx  # noqa: PLC0415  (only where something is sent)
     import msgspec  # noqa: PLC0415
 
-    from vetrina.sinks.posting import PATIENCE, Ports, loopback  # noqa: PLC0415
+    from vetrina.rehearsal.client import PATIENCE, Ports, loopback  # noqa: PLC0415
 
     host, colon, port = receiver.rpartition(":")
     host = host.strip("[]")

@@ -6,7 +6,7 @@ from importlib import import_module
 from pkgutil import iter_modules
 
 from vetrina.core.plan.model import Appender
-from vetrina.sinks.kinds._outlet import Outlet, Place
+from vetrina.rehearsal.outlets._outlet import Outlet, Place
 
 
 def outlet(appender: Appender, place: Place) -> Outlet:

@@ -21,8 +21,8 @@ from msgspec import Struct
 
 from vetrina.core.base.faults import refuse
 from vetrina.core.plan.model import Appender
-from vetrina.sinks.kinds._outlet import Undelivered, batched
-from vetrina.sinks.kinds.syslog import frame
+from vetrina.rehearsal.outlets._outlet import Undelivered, batched
+from vetrina.rehearsal.outlets.syslog import frame
 
 PATIENCE = 5.0
 _AHEAD = 50

@@ -11,7 +11,7 @@ from vetrina.core.base.faults import refuse
 from vetrina.core.plan.model import Appender
 from vetrina.core.sink_kinds._kind import full_path
 from vetrina.core.templates.forms import TableRow
-from vetrina.sinks.kinds._outlet import Parcel, Place, PlainOutlet, size_of
+from vetrina.rehearsal.outlets._outlet import Parcel, Place, PlainOutlet, size_of
 
 _ROWS = 5000
 

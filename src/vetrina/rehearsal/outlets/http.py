@@ -6,8 +6,8 @@ from datetime import datetime
 from urllib.parse import urlsplit
 
 from vetrina.core.plan.model import Appender
-from vetrina.sinks.kinds._outlet import Parcel, Place, PlainOutlet, whole
-from vetrina.sinks.sandbox import as_part
+from vetrina.rehearsal.outlets._outlet import Parcel, Place, PlainOutlet, whole
+from vetrina.rehearsal.sandbox import as_part
 
 _TYPES = {"json": "application/x-ndjson", "csv": "text/csv; charset=utf-8"}
 

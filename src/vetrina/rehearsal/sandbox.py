@@ -18,7 +18,7 @@ from pathlib import Path
 from typing import IO, Any
 
 from vetrina.core.base.faults import Refused, refuse
-from vetrina.sinks.inside import Inside
+from vetrina.rehearsal.inside import Inside
 
 MARKER = ".vetrina-rehearsal"
 OWN = ("files", "console", "mail", "syslog", "http", "removed", "received", "tables")

@@ -7,8 +7,8 @@ from datetime import datetime
 from typing import IO
 
 from vetrina.core.plan.model import Appender
-from vetrina.sinks.kinds._outlet import Parcel, Place, PlainOutlet, batched, pieces, size_of
-from vetrina.sinks.sandbox import write_whole
+from vetrina.rehearsal.outlets._outlet import Parcel, Place, PlainOutlet, batched, pieces, size_of
+from vetrina.rehearsal.sandbox import write_whole
 
 
 class Console(PlainOutlet):

@@ -13,16 +13,16 @@ from random import Random
 from msgspec import Struct, field
 
 from vetrina.core.base.events import Event
-from vetrina.core.buffers import Waiting
 from vetrina.core.plan.model import Appender, Plan
 from vetrina.core.routing.cache import Flows
 from vetrina.core.routing.counting import Renders, ending_of, to_bytes
 from vetrina.core.routing.router import Route, Router
 from vetrina.core.templates.compiling import Render
-from vetrina.sinks.kinds import outlet
-from vetrina.sinks.kinds._outlet import Outlet, Parcel, Place, Undelivered
-from vetrina.sinks.kinds.file import RolledFile, SharedFile
-from vetrina.sinks.sandbox import DiskFull, LimitReached
+from vetrina.rehearsal.buffers import Waiting
+from vetrina.rehearsal.outlets import outlet
+from vetrina.rehearsal.outlets._outlet import Outlet, Parcel, Place, Undelivered
+from vetrina.rehearsal.outlets.file import RolledFile, SharedFile
+from vetrina.rehearsal.sandbox import DiskFull, LimitReached
 
 _SAMPLES = 4096
 _LONG_AGO = datetime.min.replace(tzinfo=UTC)

@@ -31,9 +31,9 @@ from cryptography.x509.oid import NameOID
 from msgspec.structs import replace
 
 from vetrina.core.base.faults import refuse
-from vetrina.sinks.posting import Ports
-from vetrina.sinks.standin.keeping import LONGEST, LONGEST_MAIL, BrokenOff, Incoming, Keeper
-from vetrina.sinks.standin.trouble import SLOW, Troubles
+from vetrina.rehearsal.client import Ports
+from vetrina.rehearsal.standin.keeping import LONGEST, LONGEST_MAIL, BrokenOff, Incoming, Keeper
+from vetrina.rehearsal.standin.trouble import SLOW, Troubles
 
 _ROOM = 8 << 20
 _MAILS_AT_ONCE = 1

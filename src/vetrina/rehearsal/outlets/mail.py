@@ -10,8 +10,8 @@ from typing import Any
 
 from vetrina.core.plan.model import Appender
 from vetrina.core.templates.compiling import text_template
-from vetrina.sinks.kinds._outlet import Parcel, Place, PlainOutlet, whole
-from vetrina.sinks.sandbox import as_part
+from vetrina.rehearsal.outlets._outlet import Parcel, Place, PlainOutlet, whole
+from vetrina.rehearsal.sandbox import as_part
 
 
 class Mail(PlainOutlet):

@@ -13,7 +13,7 @@ from typing import Any
 import zstandard
 
 from vetrina.core.rolling.codecs import compressor
-from vetrina.sinks.sandbox import Sandbox
+from vetrina.rehearsal.sandbox import Sandbox
 
 _BLOCK = 1 << 18
 

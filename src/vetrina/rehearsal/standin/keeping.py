@@ -13,7 +13,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import IO, Protocol
 
-from vetrina.sinks.inside import Inside
+from vetrina.rehearsal.inside import Inside
 
 LONGEST = 64 << 20
 """Bytes of a request, or of a syslog message over a stream."""

@@ -10,10 +10,10 @@ from msgspec import Struct
 
 from vetrina.core.base.events import Event
 from vetrina.core.plan.model import Appender, Plan
-from vetrina.sinks.sandbox import LimitReached, Sandbox
+from vetrina.rehearsal.sandbox import LimitReached, Sandbox
 
 if TYPE_CHECKING:
-    from vetrina.sinks.posting import Post
+    from vetrina.rehearsal.client import Post
 
 _PIECE, _BLOCK = 1 << 16, 1 << 20
 

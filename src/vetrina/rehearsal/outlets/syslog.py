@@ -8,8 +8,8 @@ from itertools import repeat
 from typing import IO
 
 from vetrina.core.plan.model import Appender
-from vetrina.sinks.kinds._outlet import Parcel, Place, PlainOutlet, batched
-from vetrina.sinks.sandbox import as_part
+from vetrina.rehearsal.outlets._outlet import Parcel, Place, PlainOutlet, batched
+from vetrina.rehearsal.sandbox import as_part
 
 
 class Syslog(PlainOutlet):

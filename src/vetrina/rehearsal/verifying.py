@@ -20,10 +20,10 @@ from vetrina.core.routing.counting import ending_of, to_bytes
 from vetrina.core.routing.router import Router
 from vetrina.core.sink_kinds._kind import full_path
 from vetrina.core.templates.forms import TableRow
-from vetrina.sinks.kinds.syslog import unframed
-from vetrina.sinks.packing import unpacked
-from vetrina.sinks.rehearsal import Rehearsal
-from vetrina.sinks.sandbox import as_part, rerooted
+from vetrina.rehearsal.outlets.syslog import unframed
+from vetrina.rehearsal.packing import unpacked
+from vetrina.rehearsal.rehearsal import Rehearsal
+from vetrina.rehearsal.sandbox import as_part, rerooted
 
 MOST = 10
 

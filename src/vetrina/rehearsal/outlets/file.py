@@ -20,9 +20,9 @@ from vetrina.core.plan.rolling_policy import Roll
 from vetrina.core.rolling.periods import Period, period_of
 from vetrina.core.routing.counting import ending_of, to_bytes
 from vetrina.core.sink_kinds._kind import full_path
-from vetrina.sinks.kinds._outlet import Parcel, Place
-from vetrina.sinks.packing import pack
-from vetrina.sinks.sandbox import DiskFull, write_whole
+from vetrina.rehearsal.outlets._outlet import Parcel, Place
+from vetrina.rehearsal.packing import pack
+from vetrina.rehearsal.sandbox import DiskFull, write_whole
 
 _BUFFER = 1 << 20
 _CHUNK = 1 << 16
