@@ -11,11 +11,12 @@ from hypothesis import strategies as st
 
 from plans import LEVELS, NAMES, in_force, loggers, plan
 from vetrina.core.base.events import Event
+from vetrina.core.base.expressions import Expression
 from vetrina.core.base.levels import NAMES as LEVEL_NAMES
 from vetrina.core.changes.comparing import compare
 from vetrina.core.changes.counterexamples import TIME, Contradiction, witness
 from vetrina.core.changes.regex_texts import specimens
-from vetrina.core.plan.conditions import Ask, ErrorIs, Expression, FieldIs, MessageMatches
+from vetrina.core.plan.conditions import Ask, ErrorIs, FieldIs, MessageMatches
 from vetrina.core.plan.model import Plan
 from vetrina.core.routing.router import Router
 

@@ -15,9 +15,8 @@ from hypothesis import strategies as st
 
 from plans import plan
 from vetrina.core.base.events import ErrorDetail, Event
-from vetrina.core.plan.model import Mask
 from vetrina.core.templates.compiling import Setting, text_template
-from vetrina.core.templates.masking import masker
+from vetrina.core.templates.masking import Mask, masker
 from vetrina.core.templates.reading_back import Collision, invert
 from vetrina.formats.logs import LogReader
 

@@ -14,12 +14,13 @@ from plans import faults as told
 from vetrina.core.base.faults import Refused
 from vetrina.core.config.dump import Entries, Items, Value, Written, written
 from vetrina.core.config.grammar import PLAN
-from vetrina.core.config.merging import Held, Layer, lay
+from vetrina.core.config.merging import lay
 from vetrina.core.config.placeholders import Given, typed
 from vetrina.core.config.resolution import InForce, LayerFile, SetOption, TuneOption, parse_path
 from vetrina.core.plan.loggers import Tree
 from vetrina.core.plan.model import Plan
 from vetrina.core.routing.router import Router
+from vetrina.core.schema.held import Held, Layer
 from vetrina.core.schema.nodes import Node, Source, synthetic
 from vetrina.formats.documents import read_document
 from vetrina.views.resolve import resolve_lines

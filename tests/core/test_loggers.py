@@ -11,7 +11,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from plans import LEVELS, NAMES, document, in_force, loggers, plan
-from vetrina.core.plan.loggers import Tree, below
+from vetrina.core.base.logger_names import below
+from vetrina.core.plan.loggers import Tree
 from vetrina.core.routing.router import Router
 
 _NUMBERS = {"trace": 5, "debug": 10, "info": 20, "warn": 30, "error": 40, "fatal": 50}

@@ -6,8 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from vetrina.core.plan.model import Mask
-from vetrina.core.templates.masking import luhn, masker
+from vetrina.core.templates.masking import Mask, luhn, masker
 
 MASK = masker(Mask(("badge",), (r"GATE-\d{6}",)))
 BESIDE = st.sampled_from(["", "12 ", "7 ", "2026-11-09 ", "REF99 ", "order ", "(", "x=1, ", "a\t", "120000 ", "ID12 ", "OK "])

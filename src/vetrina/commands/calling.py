@@ -24,9 +24,9 @@ from vetrina.core.base.events import NOT_TEXT, compact_json
 from vetrina.core.base.faults import nearest, refuse
 from vetrina.core.base.hidden import shown, shown_json
 from vetrina.core.base.levels import Scale
-from vetrina.core.config.grammar import ROOT
+from vetrina.core.base.logger_names import ROOT, below
 from vetrina.core.config.resolution import InForce
-from vetrina.core.plan.loggers import Tree, below
+from vetrina.core.plan.loggers import Tree
 from vetrina.core.plan.model import Plan
 from vetrina.core.routing.counting import Part
 from vetrina.formats.documents import yaml_value

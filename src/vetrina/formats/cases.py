@@ -12,17 +12,18 @@ from typing import Any
 import msgspec
 
 from vetrina.core.base.events import ErrorDetail, Event, SourcePosition
+from vetrina.core.base.expressions import BadExpression, Expression
 from vetrina.core.base.faults import Fault, Refused, offer, refuse
 from vetrina.core.base.levels import NAMES, LevelRange, Scale
 from vetrina.core.base.origins import Origin, Sourced
 from vetrina.core.changes.expecting import Case, LineTest, Recorded, named, sink_names
 from vetrina.core.config.dump import yaml_text
 from vetrina.core.config.edits import flow
-from vetrina.core.config.merging import Held, Layer, lay
+from vetrina.core.config.merging import lay
 from vetrina.core.config.placeholders import typed
-from vetrina.core.plan.conditions import BadExpression, Expression
 from vetrina.core.plan.model import Plan
 from vetrina.core.plan.samples import START
+from vetrina.core.schema.held import Held, Layer
 from vetrina.core.schema.kinds import Anything, Key, ListOf, MapOf, RangeKind, Read, Record, Schema, Section, Text, Whole
 from vetrina.core.schema.nodes import Mapping, Scalar, Source
 from vetrina.formats.documents import decode, read_bytes, read_document

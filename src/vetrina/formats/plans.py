@@ -12,7 +12,8 @@ from pathlib import Path
 
 from vetrina.core.base.faults import Fault, Place, Refused
 from vetrina.core.base.hidden import hide
-from vetrina.core.config.placeholders import NAME, Given, looks_secret
+from vetrina.core.base.secrets import looks_secret
+from vetrina.core.config.placeholders import NAME, Given
 from vetrina.core.config.resolution import Asked, InForce, LayerFile, SetOption, TuneOption, parse_path, put_in_force
 from vetrina.core.plan.model import Plan
 from vetrina.core.schema.nodes import Node, Source, synthetic

@@ -15,9 +15,9 @@ from msgspec import Struct
 
 from vetrina.core.base.events import Event
 from vetrina.core.base.levels import HIGHEST, LOWEST
+from vetrina.core.base.logger_names import below
 from vetrina.core.changes.counterexamples import TIME, Contradiction, contradicts, witness
 from vetrina.core.plan.conditions import Ask, level_cuts, logger_names
-from vetrina.core.plan.loggers import below
 from vetrina.core.plan.model import Plan, Rule
 from vetrina.core.routing.router import Decision, Route, Router
 

@@ -14,10 +14,11 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from vetrina.core.base.events import Event
+from vetrina.core.base.expressions import Expression
 from vetrina.core.base.faults import Place
 from vetrina.core.changes.remedies import ways_to
 from vetrina.core.config.resolution import InForce
-from vetrina.core.plan.conditions import Expression, json_equal
+from vetrina.core.plan.conditions import json_equal
 from vetrina.core.plan.model import Appender, Plan
 from vetrina.core.routing.counting import ending_of
 from vetrina.core.routing.explaining import explain

@@ -8,10 +8,10 @@ from datetime import timedelta
 from msgspec import Struct
 
 from vetrina.core.base.levels import HIGHEST, NAMES
+from vetrina.core.base.logger_names import below
 from vetrina.core.base.quantities import show_size, show_span
 from vetrina.core.changes.effects import Effects
 from vetrina.core.checks.runner import Finding
-from vetrina.core.plan.loggers import below
 from vetrina.core.plan.model import Plan
 from vetrina.core.rolling.outlook import kept_history
 from vetrina.core.rolling.playing import Rolling

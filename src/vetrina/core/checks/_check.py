@@ -10,8 +10,8 @@ from msgspec import Struct
 
 from vetrina.core.base.faults import Place
 from vetrina.core.base.levels import HIGHEST, LOWEST, OFF
+from vetrina.core.base.logger_names import ROOT
 from vetrina.core.base.origins import Origin
-from vetrina.core.config.grammar import ROOT
 from vetrina.core.config.resolution import InForce
 from vetrina.core.plan.conditions import Condition
 from vetrina.core.plan.loggers import Tree

@@ -19,8 +19,8 @@ import re
 from collections.abc import Iterator
 
 from vetrina.core.base.origins import Sourced
+from vetrina.core.base.secrets import looks_secret
 from vetrina.core.checks._check import Check, Hit, Scene
-from vetrina.core.config.placeholders import looks_secret
 
 _USER = re.compile(r"^[a-z]+://[^/@\s]+:[^/@\s]+@")
 

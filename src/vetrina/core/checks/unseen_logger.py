@@ -23,8 +23,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from vetrina.core.base.faults import nearest
+from vetrina.core.base.logger_names import ROOT
 from vetrina.core.checks._check import Check, Hit, Scene
-from vetrina.core.config.grammar import ROOT
 
 
 def find(scene: Scene) -> Iterator[Hit]:

@@ -14,9 +14,9 @@ from vetrina.core.base.faults import Fault
 from vetrina.core.base.origins import DEFAULT, Origin
 from vetrina.core.config.building import origin_of
 from vetrina.core.config.grammar import PLAN, VERSION
-from vetrina.core.config.merging import Held
 from vetrina.core.config.placeholders import Filled, typed
 from vetrina.core.config.resolution import InForce
+from vetrina.core.schema.held import Held
 from vetrina.core.schema.kinds import Anything, Kind, ListOf, MapOf, Record, child_kind
 from vetrina.core.schema.nodes import Listing, Mapping, Node, Scalar
 

@@ -8,6 +8,7 @@ from msgspec.structs import force_setattr
 
 from vetrina.core.base.events import LONGEST_LOGGER
 from vetrina.core.base.faults import Fault, nearest
+from vetrina.core.base.logger_names import ROOT
 from vetrina.core.config.placeholders import NAME
 from vetrina.core.schema.kinds import (
     Anything,
@@ -34,7 +35,6 @@ from vetrina.core.schema.kinds import (
 from vetrina.core.schema.nodes import Listing, Mapping, Node, Scalar
 from vetrina.core.sink_kinds import KINDS
 
-ROOT = "root"
 MOST_LOGGERS = 25_000
 VERSION = 1
 

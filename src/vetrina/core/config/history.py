@@ -10,11 +10,13 @@ from collections.abc import Iterator
 from msgspec import Struct
 
 from vetrina.core.base.faults import Fault, Place, Refused, nearest
+from vetrina.core.base.secrets import looks_secret
 from vetrina.core.config.grammar import PLAN, root_name
-from vetrina.core.config.merging import Held, Layer, Step, lay
-from vetrina.core.config.placeholders import Use, looks_secret, names_used
+from vetrina.core.config.merging import Step, lay
+from vetrina.core.config.placeholders import Use, names_used
 from vetrina.core.config.resolution import InForce, parse_path
 from vetrina.core.plan.loggers import Tree
+from vetrina.core.schema.held import Held, Layer
 from vetrina.core.schema.kinds import ListOf, MapOf, Record, child_kind
 from vetrina.core.schema.nodes import Listing, Mapping, Node, Scalar, kind_of
 

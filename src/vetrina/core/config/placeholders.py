@@ -14,6 +14,7 @@ from msgspec import Struct, field
 
 from vetrina.core.base.events import NOT_TEXT
 from vetrina.core.base.faults import Fault, Place, nearest
+from vetrina.core.base.secrets import looks_secret
 from vetrina.core.schema.nodes import NULLS, Scalar
 
 NAME = re.compile(r"[A-Za-z_][A-Za-z0-9_]*\Z")
@@ -27,10 +28,6 @@ _FLOAT = re.compile(r"[-+]?(?:\.[0-9]+|[0-9]+(?:\.[0-9]*)?)(?:[eE][-+]?[0-9]+)?\
 _SPECIAL = {"inf": float("inf"), "-inf": float("-inf"), "+inf": float("inf"), "nan": float("nan")}
 _WORDS: dict[str, object] = {"true": True, "True": True, "TRUE": True, "false": False, "False": False, "FALSE": False}
 _LONGEST_NUMBER = 400
-CREDENTIALS = (
-    "password", "passwd", "passphrase", "pwd", "secret", "token", "authorization", "cookie", "apikey", "privatekey",
-    "accesskey", "credential",
-)  # fmt: skip
 
 
 def typed(text: str) -> object:
@@ -53,17 +50,6 @@ def typed(text: str) -> object:
     if lowered.lstrip("-+") in {".inf", ".nan"} and not (sign and lowered.endswith("nan")):
         return _SPECIAL[lowered.replace(".", "")]
     return text
-
-
-def looks_secret(name: str, extra: tuple[str, ...] = ()) -> bool:
-    """Tell whether a name looks like a credential's; case, `-` and `_` do not matter."""
-    bare = fold_name(name)
-    return any(word in bare for word in CREDENTIALS) or any(word and word in bare for word in extra)
-
-
-def fold_name(name: str) -> str:
-    """Return ``name`` as credentials' names are compared: lower case, without `-`, `_`, blanks and dots."""
-    return re.sub(r"[-_ .]", "", name.lower())
 
 
 class Given(NamedTuple):

@@ -14,11 +14,13 @@ from msgspec import Struct, field
 from msgspec.structs import replace
 
 from vetrina.core.base.faults import Fault, Refused, nearest, offer
+from vetrina.core.base.secrets import fold_name
 from vetrina.core.config.building import build
 from vetrina.core.config.grammar import PLAN, PLAN_FILE, VERSION, root_name
-from vetrina.core.config.merging import Held, Layer, Step, lay, lay_path
-from vetrina.core.config.placeholders import Filler, Given, fold_name, typed
+from vetrina.core.config.merging import Step, lay, lay_path
+from vetrina.core.config.placeholders import Filler, Given, typed
 from vetrina.core.plan.model import Plan
+from vetrina.core.schema.held import Held, Layer
 from vetrina.core.schema.kinds import MapOf, Record
 from vetrina.core.schema.nodes import Mapping, Node, Scalar, Source, kind_of, synthetic
 from vetrina.core.sink_kinds._kind import full_path

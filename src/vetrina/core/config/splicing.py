@@ -16,9 +16,10 @@ from msgspec import Struct
 from vetrina.core.base.faults import Place, Refused, refuse
 from vetrina.core.config.dump import yaml_text
 from vetrina.core.config.grammar import PLAN, PLAN_FILE, root_name
-from vetrina.core.config.merging import Held, Step
+from vetrina.core.config.merging import Step
 from vetrina.core.config.placeholders import typed
 from vetrina.core.config.resolution import InForce, SetOption
+from vetrina.core.schema.held import Held
 from vetrina.core.schema.kinds import Kind, ListOf, MapOf, Record, child_kind
 from vetrina.core.schema.nodes import Listing, Mapping, Node, Scalar
 

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
+from vetrina.core.base.logger_names import below
 from vetrina.core.plan.conditions import All, Condition, FieldIs, LevelIs, LoggerIs, Not, OneOf
-from vetrina.core.plan.loggers import below
 
 
 def parts(condition: Condition) -> tuple[Condition, ...]:

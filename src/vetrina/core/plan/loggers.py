@@ -9,8 +9,8 @@ from collections.abc import Iterable, Iterator
 
 from msgspec import Struct
 
+from vetrina.core.base.logger_names import ROOT, below
 from vetrina.core.base.origins import Origin
-from vetrina.core.config.grammar import ROOT
 from vetrina.core.plan.model import Attachment, Logger, Plan
 
 
@@ -166,15 +166,3 @@ def _nearest(top: _Branch, segments: list[str]) -> str:
         if branch.name is not None:
             found = branch.name
     return found
-
-
-def below(name: str, ancestor: str, separator: str) -> bool:
-    """Tell whether ``name`` is ``ancestor`` or below it, by whole segments; everything is below root."""
-    if ancestor in {"", ROOT} or name == ancestor:
-        return True
-    if not name.startswith(ancestor):
-        return False
-    if not name.startswith(separator, len(ancestor)):
-        return False
-    segments = ancestor.split(separator)
-    return name.split(separator, len(segments))[: len(segments)] == segments

@@ -11,6 +11,7 @@ from msgspec import Struct, field
 from vetrina.core.base.faults import Place
 from vetrina.core.base.levels import ALL, OFF, Scale
 from vetrina.core.base.origins import DEFAULT, Origin, Sourced
+from vetrina.core.templates.masking import Mask
 
 if TYPE_CHECKING:
     from vetrina.core.plan.conditions import Condition
@@ -112,13 +113,6 @@ class Appender(Struct, frozen=True):
     def encoding(self) -> str:
         """Return how the sink's text becomes bytes."""
         return self.sink.text("encoding", "utf-8")
-
-
-class Mask(Struct, frozen=True):
-    """What the step `mask` hides besides the built-in: names of values, and RE2 expressions."""
-
-    names: tuple[str, ...] = ()
-    patterns: tuple[str, ...] = ()
 
 
 class Plan(Struct, frozen=True):

@@ -13,8 +13,8 @@ from msgspec import Struct, field
 
 from vetrina.core.base.events import MISSING, SHAPES, Event, look_up, text_of, unfilled
 from vetrina.core.base.levels import LevelRange
+from vetrina.core.base.logger_names import below
 from vetrina.core.plan.conditions import json_equal
-from vetrina.core.plan.loggers import below
 from vetrina.core.plan.model import Appender, Plan
 from vetrina.core.routing.cache import FURTHER, Flows, RowNames
 from vetrina.core.routing.router import EARLY_GATES, Decision, Route, Router

@@ -8,8 +8,9 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from vetrina.core.base.levels import HIGHEST, LOWEST
+from vetrina.core.base.logger_names import ROOT
 from vetrina.core.base.origins import Origin
-from vetrina.core.config.grammar import ROOT, root_name
+from vetrina.core.config.grammar import root_name
 from vetrina.core.plan.loggers import Tree
 from vetrina.core.plan.model import Attachment, Logger, Plan
 

@@ -19,7 +19,7 @@ from vetrina.core.base.quantities import DURATION_PATTERN, SIZE_PATTERN, duratio
 from vetrina.core.schema.nodes import Listing, Mapping, Node, Scalar, at, kind_of
 
 if TYPE_CHECKING:
-    from vetrina.core.config.merging import Held
+    from vetrina.core.schema.held import Held
 
 Report = Callable[[Fault], None]
 Schema = dict[str, Any]

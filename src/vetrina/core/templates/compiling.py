@@ -16,9 +16,8 @@ from vetrina.core.base import clocks
 from vetrina.core.base.events import FILLINGS, MISSING, Event, error_text, look_up, other_fields, pairs, text_of
 from vetrina.core.base.faults import nearest, offer
 from vetrina.core.base.levels import Scale, Severities
-from vetrina.core.plan.model import Mask
 from vetrina.core.templates.language import BadTemplate, Placeholder, StepCall, TemplateFault, parse
-from vetrina.core.templates.masking import masker
+from vetrina.core.templates.masking import Mask, masker
 from vetrina.core.templates.steps import TEXT_STEPS, TIME_STEPS, WIDEST, Change
 
 Render = Callable[[Event, int], str]

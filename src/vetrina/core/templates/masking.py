@@ -10,9 +10,10 @@ from __future__ import annotations
 import re
 from collections.abc import Callable
 
-from vetrina.core.config.placeholders import CREDENTIALS, fold_name
-from vetrina.core.plan.conditions import BadExpression
-from vetrina.core.plan.model import Mask
+from msgspec import Struct
+
+from vetrina.core.base.expressions import BadExpression
+from vetrina.core.base.secrets import CREDENTIALS, fold_name
 
 HIDDEN = "***"
 _PEM = r"-----BEGIN [A-Z0-9 ]{0,40}PRIVATE KEY-----[\s\S]*?(?:-----END [A-Z0-9 ]{0,40}PRIVATE KEY-----|\z)"
@@ -143,3 +144,10 @@ def masker(mask: Mask) -> Callable[[str], str]:
         return text
 
     return hide
+
+
+class Mask(Struct, frozen=True):
+    """What the step `mask` hides besides the built-in: names of values, and RE2 expressions."""
+
+    names: tuple[str, ...] = ()
+    patterns: tuple[str, ...] = ()
