@@ -18,11 +18,11 @@ from vetrina.core.base.faults import Fault, Place, nearest
 from vetrina.core.base.levels import ALL, OFF, Scale, new_name_fault
 from vetrina.core.base.origins import DEFAULT, Origin, Sourced
 from vetrina.core.base.secrets import fold_name
+from vetrina.core.config.build_files import build_roll
 from vetrina.core.config.grammar import FACILITIES, PLAN_KEYS, VERDICTS, root_name
 from vetrina.core.config.placeholders import Filled, Filler, Use, typed
 from vetrina.core.plan.conditions import All, Condition, ErrorIs, FieldIs, LevelIs, LoggerIs, MessageMatches, Not, OneOf
 from vetrina.core.plan.model import Appender, Attachment, Buffer, Logger, Plan, Rule, Sink, Waiver
-from vetrina.core.plan.rolling_policy import build_roll
 from vetrina.core.schema.held import Held
 from vetrina.core.schema.kinds import Read, Section, unknown_key
 from vetrina.core.schema.nodes import Scalar
