@@ -1,6 +1,6 @@
 """A rehearsal: events through every gate of a plan, and delivered for real into a folder or to a receiver on loopback.
 
-Here: buffers, troubles, lateness, and the sums. What writes is one module for each kind of sink (kinds/).
+Here: buffers, troubles, lateness, and the sums. What writes is one module for each kind of sink (outlets/).
 """
 
 from __future__ import annotations

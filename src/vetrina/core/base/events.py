@@ -1,6 +1,6 @@
 """Events on their way: the record, the holes in messages, and values as text.
 
-Here: what an event is and says. Not here: reading it from a file (formats/events.py), where it goes (routing.py).
+Here: what an event is and says. Not here: reading it from a file (formats/events.py), where it goes (router.py).
 """
 
 from __future__ import annotations

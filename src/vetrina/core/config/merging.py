@@ -1,6 +1,6 @@
 """Laying layers over a plan: who said what about each value, and who won.
 
-Here: merging, guided by the plan's shape. Not here: placeholders (filling.py), types (shapes.py), reading files.
+Here: merging, guided by the plan's shape. Not here: placeholders (placeholders.py), types (kinds.py), reading files.
 Laws: an empty layer changes nothing; a layer laid twice changes nothing more; order matters only where two speak of
 one key.
 """

@@ -1,7 +1,7 @@
 """Placeholders and the types of YAML 1.2's core schema: from the text of a scalar to its value.
 
 Here: `${name}` and `${name:-default}` with their sources, in order: `--env`, env file, the plan's values, the process
-environment. Not here: which type a key wants (shapes.py).
+environment. Not here: which type a key wants (kinds.py).
 """
 
 from __future__ import annotations

@@ -1,6 +1,6 @@
 """The tree of loggers: who is below whom, which level each really has, where each delivers.
 
-Here: ancestry by segments, effective levels, the climb. Not here: gates and rules (routing.py).
+Here: ancestry by segments, effective levels, the climb. Not here: gates and rules (router.py).
 """
 
 from __future__ import annotations

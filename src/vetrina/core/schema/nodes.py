@@ -1,6 +1,6 @@
 """A document as it was written: scalars, lists and mappings, each with its place.
 
-Here: the tree between reading (formats/) and layering (layers.py), and its equality. Not here: types (filling.py).
+Here: the tree between reading (formats/) and layering (merging.py), and its equality. Not here: types (placeholders.py).
 """
 
 from __future__ import annotations
