@@ -27,7 +27,7 @@ import yaml
 
 from vetrina.core.base.events import Event
 from vetrina.core.changes.comparing import compare
-from vetrina.core.changes.effects import Comparison
+from vetrina.core.changes.side_by_side import Comparison
 from vetrina.core.rolling.playing import Rolling
 from vetrina.core.routing.counting import Counter
 from vetrina.core.routing.router import Router

@@ -12,7 +12,7 @@ from test_traffic import STREAMS, plans
 
 from plans import NAMES
 from vetrina.core.base.events import Event
-from vetrina.core.changes.effects import Comparison
+from vetrina.core.changes.side_by_side import Comparison
 from vetrina.core.checks.runner import look_at
 from vetrina.core.plan.model import Plan
 from vetrina.core.rolling.playing import Rolling

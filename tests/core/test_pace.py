@@ -12,8 +12,8 @@ from hypothesis import strategies as st
 
 from plans import in_force
 from vetrina.core.base.events import Event
-from vetrina.core.changes.effects import Comparison
 from vetrina.core.changes.outcome import Kept, Outcome, unheard, verdict
+from vetrina.core.changes.side_by_side import Comparison
 from vetrina.core.rolling.pace import pace_of, seconds_by_day
 from vetrina.core.rolling.streams import Stream
 from vetrina.core.routing.router import Router

@@ -17,7 +17,8 @@ from test_routing import rules
 from plans import APPENDERS, LEVELS, NAMES, in_force, loggers
 from vetrina.core.base.events import Event
 from vetrina.core.base.levels import LevelRange
-from vetrina.core.changes.effects import Comparison, Effects
+from vetrina.core.changes.effects import Effects
+from vetrina.core.changes.side_by_side import Comparison
 from vetrina.core.plan.model import Plan
 from vetrina.core.routing.counting import Counter, Part, Traffic, grouped
 from vetrina.core.routing.router import Router

@@ -13,8 +13,8 @@ from typer.core import TyperCommand
 from vetrina.commands import calling
 from vetrina.core.base.events import Event
 from vetrina.core.base.faults import refuse
-from vetrina.core.changes.effects import Comparison
 from vetrina.core.changes.outcome import Outcome, difference, rolled, touched_files, unheard
+from vetrina.core.changes.side_by_side import Comparison
 from vetrina.core.checks.runner import Circumstances, check
 from vetrina.core.config.edits import changed_lines
 from vetrina.core.config.resolution import InForce

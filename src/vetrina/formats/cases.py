@@ -23,8 +23,9 @@ from vetrina.core.config.merging import lay
 from vetrina.core.config.placeholders import typed
 from vetrina.core.plan.model import Plan
 from vetrina.core.plan.samples import START
+from vetrina.core.schema.containers import Key, ListOf, MapOf, Record, Section
 from vetrina.core.schema.held import Held, Layer
-from vetrina.core.schema.kinds import Anything, Key, ListOf, MapOf, RangeKind, Read, Record, Schema, Section, Text, Whole
+from vetrina.core.schema.kinds import Anything, RangeKind, Read, Schema, Text, Whole
 from vetrina.core.schema.nodes import Mapping, Scalar, Source
 from vetrina.formats.documents import decode, read_bytes, read_document
 

@@ -10,7 +10,7 @@ from vetrina.core.base.faults import Fault, Place, nearest
 from vetrina.core.base.origins import Origin, Sourced
 from vetrina.core.plan.file_names import COMPRESSED, NamePattern, name_pattern
 from vetrina.core.plan.rolling_policy import UNITS, Every, Keep, Roll
-from vetrina.core.schema.kinds import Section
+from vetrina.core.schema.containers import Section
 from vetrina.core.templates.language import BadTemplate
 
 _EVERY = re.compile(r"(?:([0-9]{1,5})\s+)?(minute|hour|day|week|month|year)s?\Z")

@@ -23,8 +23,9 @@ from vetrina.core.config.grammar import FACILITIES, PLAN_KEYS, VERDICTS, root_na
 from vetrina.core.config.placeholders import Filled, Filler, Use, typed
 from vetrina.core.plan.conditions import All, Condition, ErrorIs, FieldIs, LevelIs, LoggerIs, MessageMatches, Not, OneOf
 from vetrina.core.plan.model import Appender, Attachment, Buffer, Logger, Plan, Rule, Sink, Waiver
+from vetrina.core.schema.containers import Section, unknown_key
 from vetrina.core.schema.held import Held
-from vetrina.core.schema.kinds import Read, Section, unknown_key
+from vetrina.core.schema.kinds import Read
 from vetrina.core.schema.nodes import Scalar
 from vetrina.core.sink_kinds import KINDS
 from vetrina.core.sink_kinds._kind import full_path

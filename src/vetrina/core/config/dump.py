@@ -16,8 +16,9 @@ from vetrina.core.config.building import origin_of
 from vetrina.core.config.grammar import PLAN, VERSION
 from vetrina.core.config.placeholders import Filled, typed
 from vetrina.core.config.resolution import InForce
+from vetrina.core.schema.containers import ListOf, MapOf, Record, child_kind
 from vetrina.core.schema.held import Held
-from vetrina.core.schema.kinds import Anything, Kind, ListOf, MapOf, Record, child_kind
+from vetrina.core.schema.kinds import Anything, Kind
 from vetrina.core.schema.nodes import Listing, Mapping, Node, Scalar
 
 _SAFE = re.compile(r"[A-Za-z_/.][A-Za-z0-9_./@+-]*(?: [A-Za-z0-9_./@+-]+)*\Z")

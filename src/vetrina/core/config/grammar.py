@@ -10,20 +10,17 @@ from vetrina.core.base.events import LONGEST_LOGGER
 from vetrina.core.base.faults import Fault, nearest
 from vetrina.core.base.logger_names import ROOT
 from vetrina.core.config.placeholders import NAME
+from vetrina.core.schema.containers import Key, ListOf, MapOf, Record
 from vetrina.core.schema.kinds import (
     Anything,
     Choice,
     DurationKind,
     Flag,
-    Key,
     Kind,
     LevelKind,
-    ListOf,
-    MapOf,
     RangeKind,
     Read,
     Reader,
-    Record,
     Report,
     Schema,
     SizeKind,

@@ -16,8 +16,8 @@ from vetrina.core.config.merging import Step, lay
 from vetrina.core.config.placeholders import Use, names_used
 from vetrina.core.config.resolution import InForce, parse_path
 from vetrina.core.plan.loggers import Tree
+from vetrina.core.schema.containers import ListOf, MapOf, Record, child_kind
 from vetrina.core.schema.held import Held, Layer
-from vetrina.core.schema.kinds import ListOf, MapOf, Record, child_kind
 from vetrina.core.schema.nodes import Listing, Mapping, Node, Scalar, kind_of
 
 _TYPO = 0.87

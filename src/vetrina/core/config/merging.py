@@ -11,8 +11,9 @@ from collections.abc import Callable, Sequence
 from typing import NamedTuple
 
 from vetrina.core.base.faults import Fault, nearest
+from vetrina.core.schema.containers import ListOf, MapOf, Record, child_kind
 from vetrina.core.schema.held import Held, Layer, Said
-from vetrina.core.schema.kinds import Kind, ListOf, MapOf, Record, child_kind
+from vetrina.core.schema.kinds import Kind
 from vetrina.core.schema.nodes import Listing, Mapping, Node, Scalar, Source, same
 
 Report = Callable[[Fault], None]

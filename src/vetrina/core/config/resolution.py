@@ -20,8 +20,8 @@ from vetrina.core.config.grammar import PLAN, PLAN_FILE, VERSION, root_name
 from vetrina.core.config.merging import Step, lay, lay_path
 from vetrina.core.config.placeholders import Filler, Given, typed
 from vetrina.core.plan.model import Plan
+from vetrina.core.schema.containers import MapOf, Record
 from vetrina.core.schema.held import Held, Layer
-from vetrina.core.schema.kinds import MapOf, Record
 from vetrina.core.schema.nodes import Mapping, Node, Scalar, Source, kind_of, synthetic
 from vetrina.core.sink_kinds._kind import full_path
 

@@ -19,8 +19,9 @@ from vetrina.core.config.grammar import PLAN, PLAN_FILE, root_name
 from vetrina.core.config.merging import Step
 from vetrina.core.config.placeholders import typed
 from vetrina.core.config.resolution import InForce, SetOption
+from vetrina.core.schema.containers import ListOf, MapOf, Record, child_kind
 from vetrina.core.schema.held import Held
-from vetrina.core.schema.kinds import Kind, ListOf, MapOf, Record, child_kind
+from vetrina.core.schema.kinds import Kind
 from vetrina.core.schema.nodes import Listing, Mapping, Node, Scalar
 
 _PLAIN = re.compile(r"[A-Za-z0-9_./]+(?: ?[A-Za-z0-9_./%+-]+)*")

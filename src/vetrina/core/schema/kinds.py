@@ -10,23 +10,19 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import TYPE_CHECKING, Any, ClassVar, Protocol
 
-from msgspec import Struct, field
+from msgspec import Struct
 
-from vetrina.core.base.faults import Fault, Place, nearest, offer
+from vetrina.core.base.faults import Fault, nearest, offer
 from vetrina.core.base.levels import LevelRange, Scale
 from vetrina.core.base.origins import Origin, Sourced
 from vetrina.core.base.quantities import DURATION_PATTERN, SIZE_PATTERN, duration, size
-from vetrina.core.schema.nodes import Listing, Mapping, Node, Scalar, at, kind_of
+from vetrina.core.schema.nodes import Listing, Mapping, Node, Scalar, is_null_node, kind_of
 
 if TYPE_CHECKING:
     from vetrina.core.schema.held import Held
 
 Report = Callable[[Fault], None]
 Schema = dict[str, Any]
-LIST_CHANGE = frozenset({"add", "remove"})
-MOST_ENTRIES = 10_000
-_LOOKED_AT = 100
-"""Keys of a mapping with far too many that are looked at: enough to see what it is."""
 
 
 class Read(Struct, frozen=True):
@@ -102,7 +98,7 @@ class Kind(Struct, frozen=True):
 
 def mismatch(node: Node, wants: str) -> Fault:
     """Return the fault of a list, a mapping or a value where something else is wanted."""
-    braces = isinstance(node, Mapping) and node.flow and any(_null(value) for _, value in node.pairs)
+    braces = isinstance(node, Mapping) and node.flow and any(is_null_node(value) for _, value in node.pairs)
     fix = "quote a text that begins with {" if braces and "text" in wants else ""
     return Fault("wrong-type", f"{wants} is wanted here, and this is {kind_of(node)}", fix=fix, place=node.place)
 
@@ -325,292 +321,6 @@ class Anything(Kind, frozen=True):
             return [self._json(item, held, reader) for item in node.items]
         got = reader.scalar(type(held)(held.layer, node, held.key))
         return None if got is None else got.value
-
-
-def _too_many(most: int, count: int, place: Place) -> Fault:
-    return Fault("too-many", f"there may be {most:,} entries here, and this is one more", f"in all there are {count:,}",
-                 "leave some out", place)  # fmt: skip
-
-
-class ListOf(Kind, frozen=True):
-    """A list, at most ``most``; ``single`` lets one scalar stand for a list of it, ``removed_by`` names what `remove` goes by."""
-
-    item: Kind = field(default_factory=Anything)
-    single: bool = False
-    removed_by: str = ""
-    least: int = 0
-    wants: str = "a list"
-    most: int = MOST_ENTRIES
-
-    def shape(self, node: Node, report: Report, *, layered: bool) -> Node | None:
-        """Return the list with its items spelt out, or the change of a list (`{remove, add}`) likewise."""
-        if isinstance(node, Scalar):
-            if node.is_null():
-                return node
-            if not self.single:
-                report(mismatch(node, self.wants))
-                return None
-            node = Listing(node.source, [node], at(node), flow=True)
-        if isinstance(node, Mapping):
-            if layered:
-                return self._shape_change(node, report)
-            report(mismatch(node, self.wants))
-            return None
-        if len(node.items) > self.most:
-            report(_too_many(self.most, len(node.items), node.items[self.most].place))
-            return None
-        items: list[Node] = []
-        for item in node.items:
-            if isinstance(item, Scalar) and item.is_null() and not self.item.takes_null:
-                report(Fault("wrong-value", "this item is empty", fix="write the item, or leave it out", place=item.place))
-                continue
-            shaped = self.item.shape(item, report, layered=False)
-            if shaped is not None:
-                items.append(shaped)
-        return Listing(node.source, items, at(node), flow=node.flow)
-
-    def _shape_change(self, node: Mapping, report: Report) -> Node | None:
-        if not node.pairs or any(key.text not in LIST_CHANGE for key, _ in node.pairs):
-            fault = mismatch(node, f"{self.wants} (or its change, {{remove: […], add: […]}})")
-            report(fault)
-            return None
-        pairs: list[tuple[Scalar, Node]] = []
-        for key, value in node.pairs:
-            whole = value
-            if isinstance(value, Scalar) and not value.is_null():
-                whole = Listing(value.source, [value], at(value), flow=True)
-            if not isinstance(whole, Listing):
-                report(mismatch(value, f"a list of what to {key.text}"))
-                continue
-            shaped = self.shape(whole, report, layered=False)
-            if shaped is not None:
-                pairs.append((key, shaped))
-        return Mapping(node.source, pairs, at(node), flow=node.flow)
-
-    def read(self, held: Held, reader: Reader) -> Any:
-        """Return the items as a tuple; an item that fills to nothing is left out."""
-        items = tuple(got for item in held.items or () if (got := self.item.read(item, reader)) is not None)
-        if len(items) < self.least and len(held.items or ()) < self.least:
-            name = f'"{held.key.text}" ' if held.key else ""
-            reader.report(Fault("wrong-value", f"{name}must not be empty", place=held.place))
-        return items
-
-    def schema(self) -> Schema:
-        """Return an array, its short form, or a change of the list below."""
-        items = self.item.schema()
-        array: Schema = {"type": "array", "items": items}
-        if self.least:
-            array["minItems"] = self.least
-        change = {
-            "type": "object",
-            "properties": {"remove": {"type": "array", "items": items}, "add": {"type": "array", "items": items}},
-            "additionalProperties": False,
-            "minProperties": 1,
-        }
-        forms: list[Schema] = [array, change]
-        if self.single:
-            forms.insert(0, {"type": "string"})
-        return {"anyOf": forms}
-
-
-class MapOf(Kind, frozen=True):
-    """A mapping from free names to one kind, at most ``most``; ``rename`` puts names into their one form."""
-
-    value: Kind = field(default_factory=Anything)
-    wants: str = "a mapping"
-    name_fault: Callable[[str], str] | None = None
-    rename: Callable[[str], str] | None = None
-    most: int = MOST_ENTRIES
-
-    def shape(self, node: Node, report: Report, *, layered: bool) -> Node | None:
-        """Return the mapping with its values spelt out."""
-        if isinstance(node, Scalar) and node.is_null():
-            return node
-        if not isinstance(node, Mapping):
-            report(mismatch(node, self.wants))
-            return None
-        if len(node.pairs) > self.most:
-            report(_too_many(self.most, len(node.pairs), node.pairs[self.most][0].place))
-            return None
-        pairs: list[tuple[Scalar, Node]] = []
-        seen: dict[str, Scalar] = {}
-        for name, value in node.pairs:
-            key = name
-            if self.rename and (renamed := self.rename(name.text)) != name.text:
-                key = Scalar(name.source, renamed, False, at(name))
-            if key.text in seen:
-                report(
-                    Fault(
-                        "duplicate-key", f'"{name.text}" means "{key.text}", which is there already', place=name.place,
-                        fix="join the two entries", related=((seen[key.text].place, "the first one"),),
-                    )
-                )  # fmt: skip
-                continue
-            seen[key.text] = key
-            reason = self.name_fault(key.text) if self.name_fault else ""
-            if reason:
-                report(Fault("wrong-name", reason, place=name.place))
-                continue
-            shaped = value if _null(value) else self.value.shape(value, report, layered=layered)
-            if shaped is not None:
-                pairs.append((key, shaped))
-        return Mapping(node.source, pairs, at(node), flow=node.flow)
-
-    def read(self, held: Held, reader: Reader) -> Any:
-        """Return name to value, without those not given."""
-        found: dict[str, Any] = {}
-        for name, child in held.living():
-            if isinstance(self.value, Record) and self.value.is_part_by_option(child):
-                others = [other for other, one in held.living() if one is not child]
-                what = f'no {self.value.name.split(" ", 1)[-1]} is called "{name[:60]}", and --set gives only a part of one'
-                reader.report(Fault("no-such-path", what, fix=offer(name, others), where=child.layer.label))
-                continue
-            got = self.value.read(child, reader)
-            if got is not None:
-                found[name] = got
-        return found
-
-    def schema(self) -> Schema:
-        """Return an object of free keys; null removes one."""
-        return {"type": "object", "additionalProperties": _or_null(self.value.schema())}
-
-
-class Section(Struct, frozen=True):
-    """A mapping of known keys as it was read: its values by key, and where it stands."""
-
-    fields: dict[str, Any]
-    held: Held
-
-    def __getitem__(self, name: str) -> Any:
-        """Return the value under a key, None where it is not given."""
-        return self.fields.get(name)
-
-
-class Key(Struct, frozen=True):
-    """A key of a record: its kind, what it means, and the default as it would be written."""
-
-    kind: Kind
-    doc: str = ""
-    default: str = ""
-    required: bool = False
-
-
-class Record(Kind, frozen=True):
-    """A mapping of known keys.
-
-    ``short`` names the key that a single scalar stands for; ``form_key`` the key whose change replaces the whole;
-    ``implied`` gives the form to a short form (`as: text`).
-    """
-
-    name: str = ""
-    keys: dict[str, Key] = field(default_factory=dict)
-    short: str = ""
-    form_key: str = ""
-    implied: tuple[tuple[str, str], ...] = ()
-    wants: str = "a mapping"
-
-    def is_part_by_option(self, held: Held) -> bool:
-        """Tell whether options alone speak of this, and leave out what it needs: its name may be misspelt."""
-        by_options = all(said.layer.kind == "option" for said in held.said) and held.layer.kind == "option"
-        return by_options and any(key.required and held.get(name) is None for name, key in self.keys.items())
-
-    def known(self) -> list[str]:
-        """Return the names of the keys."""
-        return list(self.keys)
-
-    def shape(self, node: Node, report: Report, *, layered: bool) -> Node | None:
-        """Return the mapping with known keys only; every unknown one is told, with the nearest."""
-        if isinstance(node, Scalar):
-            if node.is_null():
-                return node
-            if not self.short:
-                report(mismatch(node, self.wants))
-                return None
-            pairs: list[tuple[Scalar, Node]] = [(Scalar(node.source, self.short, True, at(node)), node)]
-            for name, text in self.implied:
-                pairs.insert(
-                    0,
-                    (Scalar(node.source, name, True, at(node)), Scalar(node.source, text, True, at(node))),
-                )
-            return Mapping(node.source, pairs, at(node), flow=True)
-        if not isinstance(node, Mapping):
-            report(mismatch(node, self.wants))
-            return None
-        if len(node.pairs) > MOST_ENTRIES:
-            report(_too_many(MOST_ENTRIES, len(node.pairs), node.pairs[MOST_ENTRIES][0].place))
-            node = Mapping(node.source, node.pairs[:_LOOKED_AT], at(node), flow=node.flow)
-        kept: list[tuple[Scalar, Node]] = []
-        refused: list[str] = []
-        for key, value in node.pairs:
-            known = self.keys.get(key.text)
-            if known is None:
-                report(unknown_key(key, self.known(), self.name))
-                refused.append(key.text)
-                continue
-            shaped = value if _null(value) and not known.kind.takes_null else known.kind.shape(value, report, layered=layered)
-            if shaped is not None:
-                kept.append((key, shaped))
-        found = Mapping(node.source, kept, at(node), flow=node.flow)
-        found.refused = tuple(refused)
-        return found
-
-    def read(self, held: Held, reader: Reader) -> Any:
-        """Return a Section; a required key that is missing is told, unless it stands there misspelt (told already)."""
-        fields: dict[str, Any] = {}
-        for name, child in held.living():
-            got = self.keys[name].kind.read(child, reader)
-            if got is not None:
-                fields[name] = got
-        for name, key in self.keys.items():
-            if key.required and held.get(name) is None and not held.misspells(name):
-                reader.report(Fault("missing-key", f'{self.name or "this"} needs "{name}"', key.doc, place=held.key_place))
-        return Section(fields, held)
-
-    def schema(self) -> Schema:
-        """Return an object of known keys; null removes one."""
-        properties: dict[str, Schema] = {}
-        for name, key in self.keys.items():
-            one = dict(_or_null(key.kind.schema()))
-            if key.doc:
-                one["description"] = key.doc
-            if key.default:
-                one["default"] = key.default
-            properties[name] = one
-        found: Schema = {"type": "object", "properties": properties, "additionalProperties": False}
-        if not self.short:
-            return found
-        return {"anyOf": [self.keys[self.short].kind.schema(), found]}
-
-
-def unknown_key(key: Scalar, known: list[str], owner: str = "") -> Fault:
-    """Return the fault of a key that nobody knows, with the nearest known one."""
-    if key.text == "<<":
-        return Fault(
-            "unknown-key", 'the merge key "<<" is not part of YAML 1.2', "it would be ignored in silence",
-            "repeat the keys, or put what differs into a stage", key.place,
-        )  # fmt: skip
-    where = f" in {owner}" if owner else ""
-    close = nearest(key.text, known)
-    swap = (key.text, close[0]) if close else None
-    what = f'"{key.text[:60]}" is not a known key{where}'
-    return Fault("unknown-key", what, fix=offer(key.text, known), place=key.place, swap=swap)
-
-
-def child_kind(kind: Kind, name: str) -> Kind:
-    """Return the kind of what stands under ``name``."""
-    if isinstance(kind, Record):
-        return kind.keys[name].kind
-    if isinstance(kind, MapOf):
-        return kind.value
-    return Anything()
-
-
-def _null(node: Node) -> bool:
-    return isinstance(node, Scalar) and node.is_null()
-
-
-def _or_null(schema: Schema) -> Schema:
-    return {"anyOf": [schema, {"type": "null"}]} if schema else schema
 
 
 def _or_placeholder(schema: Schema) -> Schema:

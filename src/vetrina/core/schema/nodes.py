@@ -131,3 +131,8 @@ def synthetic(source: Source, text: str, *, plain: bool = True) -> Scalar:
 def at(node: Node) -> tuple[int, int, int, int]:
     """Return the spot of ``node``, for one that takes its place."""
     return (node.line, node.column, node.start, node.end)
+
+
+def is_null_node(node: Node) -> bool:
+    """Tell whether a node is YAML's null."""
+    return isinstance(node, Scalar) and node.is_null()

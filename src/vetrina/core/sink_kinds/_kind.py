@@ -7,7 +7,7 @@ from collections.abc import Callable, Mapping
 
 from msgspec import Struct, field
 
-from vetrina.core.schema.kinds import Key
+from vetrina.core.schema.containers import Key
 
 Shown = Mapping[str, str]
 """A sink's keys as texts that may be shown."""

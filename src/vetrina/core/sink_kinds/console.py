@@ -1,6 +1,7 @@
 """A console stream."""
 
-from vetrina.core.schema.kinds import Choice, Key
+from vetrina.core.schema.containers import Key
+from vetrina.core.schema.kinds import Choice
 from vetrina.core.sink_kinds._kind import SinkKind
 
 KIND = SinkKind(

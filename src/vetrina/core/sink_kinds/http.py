@@ -2,7 +2,8 @@
 
 from urllib.parse import urlsplit
 
-from vetrina.core.schema.kinds import Choice, Key, MapOf, Text
+from vetrina.core.schema.containers import Key, MapOf
+from vetrina.core.schema.kinds import Choice, Text
 from vetrina.core.sink_kinds._kind import SinkKind
 
 

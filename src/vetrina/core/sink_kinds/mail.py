@@ -1,6 +1,7 @@
 """A mailbox, reached by SMTP."""
 
-from vetrina.core.schema.kinds import Flag, Key, ListOf, Text, Whole
+from vetrina.core.schema.containers import Key, ListOf
+from vetrina.core.schema.kinds import Flag, Text, Whole
 from vetrina.core.sink_kinds._kind import SinkKind
 
 KIND = SinkKind(

@@ -1,6 +1,7 @@
 """A syslog receiver (RFC 5424 over UDP, TCP or TLS)."""
 
-from vetrina.core.schema.kinds import Choice, Key, Text, Whole
+from vetrina.core.schema.containers import Key
+from vetrina.core.schema.kinds import Choice, Text, Whole
 from vetrina.core.sink_kinds._kind import SinkKind
 
 KIND = SinkKind(

@@ -1,6 +1,7 @@
 """A table of a SQLite database."""
 
-from vetrina.core.schema.kinds import Key, MapOf, Text
+from vetrina.core.schema.containers import Key, MapOf
+from vetrina.core.schema.kinds import Text
 from vetrina.core.sink_kinds._kind import SinkKind, full_path
 
 KIND = SinkKind(
