@@ -36,7 +36,7 @@ from vetrina.core.templates.forms import PlainText
 from vetrina.formats.events import EventStream
 from vetrina.formats.logs import LogReader
 from vetrina.formats.plans import read_plan
-from vetrina.rehearsal.outlets._outlet import Place
+from vetrina.rehearsal.outlets.outlet import Place
 from vetrina.rehearsal.rehearsal import Rehearsal
 from vetrina.rehearsal.sandbox import Sandbox
 

@@ -12,7 +12,7 @@ from vetrina.core.base.events import Event
 from vetrina.core.base.faults import Refused
 from vetrina.core.checks import load, page
 from vetrina.core.checks import runner as checking
-from vetrina.core.checks._check import HostFacts, PathFacts
+from vetrina.core.checks.context import HostFacts, PathFacts
 from vetrina.core.checks.runner import Circumstances, Finding
 from vetrina.core.routing.router import Router
 

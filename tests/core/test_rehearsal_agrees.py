@@ -23,7 +23,7 @@ from vetrina.core.routing.router import Router
 from vetrina.formats.events import EventStream
 from vetrina.rehearsal.buffers import Waiting
 from vetrina.rehearsal.outlets import kinds
-from vetrina.rehearsal.outlets._outlet import Place
+from vetrina.rehearsal.outlets.outlet import Place
 from vetrina.rehearsal.packing import pack, unpacked
 from vetrina.rehearsal.rehearsal import Rehearsal
 from vetrina.rehearsal.sandbox import LONGEST_PART, Sandbox, rerooted

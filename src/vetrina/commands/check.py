@@ -16,7 +16,7 @@ from vetrina.commands import calling
 from vetrina.core.base.faults import Fault, Refused, Unreadable, offer, refuse
 from vetrina.core.checks import load, page
 from vetrina.core.checks import runner as checking
-from vetrina.core.checks._check import SEVERITIES, Check
+from vetrina.core.checks.context import SEVERITIES, Check
 from vetrina.core.config.resolution import InForce
 from vetrina.core.routing.router import Router
 from vetrina.formats.documents import decode

@@ -27,7 +27,7 @@ from vetrina.formats.events import EventStream, open_input
 from vetrina.formats.opening import only_once
 from vetrina.formats.safe_files import locked
 from vetrina.rehearsal import sandbox
-from vetrina.rehearsal.outlets._outlet import Place
+from vetrina.rehearsal.outlets.outlet import Place
 from vetrina.rehearsal.rehearsal import Rehearsal, Troubles, paced
 from vetrina.rehearsal.verifying import MOST, differences
 from vetrina.views import rehearse as view

@@ -8,7 +8,7 @@ from urllib.parse import quote
 
 from vetrina import __version__
 from vetrina.core.base.faults import Fault, Place
-from vetrina.core.checks._check import Check
+from vetrina.core.checks.context import Check
 from vetrina.core.checks.runner import Finding
 
 _LEVELS = {"error": "error", "warning": "warning", "hint": "note"}

@@ -21,7 +21,7 @@ from msgspec import Struct
 
 from vetrina.core.base.faults import refuse
 from vetrina.core.plan.model import Appender
-from vetrina.rehearsal.outlets._outlet import Undelivered, batched
+from vetrina.rehearsal.outlets.outlet import Undelivered, batched
 from vetrina.rehearsal.outlets.syslog import frame
 
 PATIENCE = 5.0

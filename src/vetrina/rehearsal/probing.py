@@ -10,7 +10,7 @@ from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from urllib.parse import urlsplit
 
-from vetrina.core.checks._check import HostFacts, PathFacts
+from vetrina.core.checks.context import HostFacts, PathFacts
 from vetrina.core.plan.model import Appender, Plan
 
 _PATIENCE = 2.0

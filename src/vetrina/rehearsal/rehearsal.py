@@ -20,8 +20,8 @@ from vetrina.core.routing.router import Route, Router
 from vetrina.core.templates.compiling import Render
 from vetrina.rehearsal.buffers import Waiting
 from vetrina.rehearsal.outlets import outlet
-from vetrina.rehearsal.outlets._outlet import Outlet, Parcel, Place, Undelivered
 from vetrina.rehearsal.outlets.file import RolledFile, SharedFile
+from vetrina.rehearsal.outlets.outlet import Outlet, Parcel, Place, Undelivered
 from vetrina.rehearsal.sandbox import DiskFull, LimitReached
 
 _SAMPLES = 4096

@@ -18,7 +18,7 @@ from vetrina.core.rolling.codecs import compressor
 from vetrina.core.rolling.playing import Rolling
 from vetrina.core.routing.counting import ending_of, to_bytes
 from vetrina.core.routing.router import Router
-from vetrina.core.sink_kinds._kind import full_path
+from vetrina.core.sink_kinds.kind import full_path
 from vetrina.core.templates.forms import TableRow
 from vetrina.rehearsal.outlets.syslog import unframed
 from vetrina.rehearsal.packing import unpacked

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
-from vetrina.core.checks._check import SEVERITIES, Check
+from vetrina.core.checks.context import SEVERITIES, Check
 from vetrina.core.checks.runner import Finding
 from vetrina.views.screen import Column, Line, Span, counted, safe, span, table, wrapped
 

@@ -23,7 +23,7 @@ from vetrina.core.plan.model import Appender, Plan
 from vetrina.core.routing.counting import ending_of
 from vetrina.core.routing.explaining import explain
 from vetrina.core.routing.router import Route, Router
-from vetrina.core.sink_kinds._kind import full_path
+from vetrina.core.sink_kinds.kind import full_path
 
 
 class LineTest(Struct, frozen=True):

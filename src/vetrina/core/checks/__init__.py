@@ -6,13 +6,14 @@ import sys
 from importlib import import_module
 from pkgutil import iter_modules
 
-from vetrina.core.checks._check import Check
+from vetrina.core.checks.context import Check
 
 
 def load() -> dict[str, Check]:
     """Return every check by its code, sorted."""
-    names = [module.name for module in iter_modules(__path__) if not module.name.startswith("_") and module.name != "runner"]
-    found: list[Check] = [import_module(f"{__name__}.{name}").CHECK for name in names]
+    names = [module.name for module in iter_modules(__path__) if not module.name.startswith("_")]
+    modules = [import_module(f"{__name__}.{name}") for name in names]
+    found: list[Check] = [module.CHECK for module in modules if hasattr(module, "CHECK")]
     return {check.code: check for check in sorted(found, key=lambda check: check.code)}
 
 

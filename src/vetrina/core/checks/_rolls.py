@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from datetime import UTC, datetime
 
 from vetrina.core.base import clocks
-from vetrina.core.checks._check import Scene
+from vetrina.core.checks.context import Scene
 from vetrina.core.plan.model import Appender
 from vetrina.core.plan.rolling_policy import Roll
 from vetrina.core.rolling.periods import Period, period_of

@@ -9,8 +9,8 @@ from functools import cached_property
 from vetrina.core.base.events import Event
 from vetrina.core.base.levels import HIGHEST, LOWEST
 from vetrina.core.base.origins import Origin
-from vetrina.core.checks._check import Scene
 from vetrina.core.checks._templates import in_use
+from vetrina.core.checks.context import Scene
 from vetrina.core.plan.samples import START, awkward
 from vetrina.core.templates.forms import Template
 

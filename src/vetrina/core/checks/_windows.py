@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from vetrina.core.base.levels import OFF
-from vetrina.core.checks._check import Scene
+from vetrina.core.checks.context import Scene
 from vetrina.core.plan.model import Appender
 
 

@@ -15,6 +15,6 @@ Fine::
 
 from __future__ import annotations
 
-from vetrina.core.checks._check import told_while_reading
+from vetrina.core.checks.context import told_while_reading
 
 CHECK = told_while_reading("bad-template", "a template that cannot be read")

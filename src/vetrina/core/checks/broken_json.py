@@ -19,8 +19,8 @@ from __future__ import annotations
 import json
 from collections.abc import Iterator
 
-from vetrina.core.checks._check import Check, Hit, Scene
 from vetrina.core.checks._trying import HARMLESS, short, tries
+from vetrina.core.checks.context import Check, Hit, Scene
 
 
 def find(scene: Scene) -> Iterator[Hit]:

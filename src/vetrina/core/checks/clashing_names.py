@@ -19,9 +19,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from vetrina.core.checks._check import Check, Hit, Scene
 from vetrina.core.checks._rolls import REFERENCE, rolls
-from vetrina.core.sink_kinds._kind import full_path
+from vetrina.core.checks.context import Check, Hit, Scene
+from vetrina.core.sink_kinds.kind import full_path
 
 
 def find(scene: Scene) -> Iterator[Hit]:

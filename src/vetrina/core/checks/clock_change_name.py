@@ -21,8 +21,8 @@ from collections.abc import Iterator
 from datetime import timedelta
 
 from vetrina.core.base import clocks
-from vetrina.core.checks._check import Check, Hit, Scene
 from vetrina.core.checks._rolls import REFERENCE, rolls
+from vetrina.core.checks.context import Check, Hit, Scene
 from vetrina.core.rolling.outlook import clock_changes
 from vetrina.core.rolling.periods import period_of
 

@@ -18,8 +18,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from vetrina.core.base import clocks
-from vetrina.core.checks._check import Check, Hit, Scene
 from vetrina.core.checks._rolls import REFERENCE, rolls
+from vetrina.core.checks.context import Check, Hit, Scene
 from vetrina.core.rolling.periods import period_of
 
 

@@ -15,7 +15,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from vetrina.core.checks._check import ERROR, Check, Hit, Scene
+from vetrina.core.checks.context import ERROR, Check, Hit, Scene
 
 
 def find(scene: Scene) -> Iterator[Hit]:

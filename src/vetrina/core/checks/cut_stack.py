@@ -17,8 +17,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from vetrina.core.checks._check import ERROR, Check, Hit, Scene
 from vetrina.core.checks._trying import tries
+from vetrina.core.checks.context import ERROR, Check, Hit, Scene
 from vetrina.core.plan.samples import STACK
 
 _LAST = STACK.splitlines()[-1]

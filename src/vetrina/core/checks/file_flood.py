@@ -24,8 +24,8 @@ from collections import Counter
 from collections.abc import Iterator
 
 from vetrina.core.base import clocks
-from vetrina.core.checks._check import Check, Hit, Scene
 from vetrina.core.checks._rolls import rolls
+from vetrina.core.checks.context import Check, Hit, Scene
 from vetrina.core.rolling.pace import pace_of
 
 

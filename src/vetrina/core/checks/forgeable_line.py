@@ -18,7 +18,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from vetrina.core.checks._check import Check, Hit, Scene
+from vetrina.core.checks.context import Check, Hit, Scene
 
 _FROM_OUTSIDE = {"message", "text", "field", "thread", "host", "process"}
 _TAMED = {"oneline", "json"}

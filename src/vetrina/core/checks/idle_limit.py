@@ -24,8 +24,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 from datetime import timedelta
 
-from vetrina.core.checks._check import Check, Hit, Scene
 from vetrina.core.checks._rolls import rolls
+from vetrina.core.checks.context import Check, Hit, Scene
 
 
 def find(scene: Scene) -> Iterator[Hit]:

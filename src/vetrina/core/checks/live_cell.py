@@ -20,8 +20,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from vetrina.core.checks._check import Check, Hit, Scene
 from vetrina.core.checks._templates import in_use
+from vetrina.core.checks.context import Check, Hit, Scene
 from vetrina.core.templates.forms import CsvRow, live_columns
 
 

@@ -17,7 +17,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from vetrina.core.checks._check import Check, Hit, Scene
+from vetrina.core.checks.context import Check, Hit, Scene
 from vetrina.core.routing.counting import ending_of
 
 

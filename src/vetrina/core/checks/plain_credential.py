@@ -20,7 +20,7 @@ from collections.abc import Iterator
 
 from vetrina.core.base.origins import Sourced
 from vetrina.core.base.secrets import looks_secret
-from vetrina.core.checks._check import Check, Hit, Scene
+from vetrina.core.checks.context import Check, Hit, Scene
 
 _USER = re.compile(r"^[a-z]+://[^/@\s]+:[^/@\s]+@")
 

@@ -17,7 +17,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from vetrina.core.checks._check import Check, Hit, RuleList, Scene
+from vetrina.core.checks.context import Check, Hit, RuleList, Scene
 from vetrina.core.plan.implication import impossible, levels_of, meets_loggers
 from vetrina.core.plan.model import Rule
 

@@ -19,8 +19,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from vetrina.core.base.quantities import show_span
-from vetrina.core.checks._check import Check, Hit, Scene
 from vetrina.core.checks._rolls import periods_ahead, rolls
+from vetrina.core.checks.context import Check, Hit, Scene
 
 
 def find(scene: Scene) -> Iterator[Hit]:

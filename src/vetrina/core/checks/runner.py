@@ -13,7 +13,7 @@ from msgspec.structs import replace
 from vetrina.core.base.events import Event, has_error
 from vetrina.core.base.faults import Fault, Place, Refused, nearest
 from vetrina.core.checks import load
-from vetrina.core.checks._check import ERROR, SEVERITIES, WARN, Check, HostFacts, LoggerSeen, PathFacts, Scene, Severity
+from vetrina.core.checks.context import ERROR, SEVERITIES, WARN, Check, HostFacts, LoggerSeen, PathFacts, Scene, Severity
 from vetrina.core.config.resolution import InForce
 from vetrina.core.plan.model import Plan, Waiver
 from vetrina.core.rolling.playing import Rolling

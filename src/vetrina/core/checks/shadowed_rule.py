@@ -20,7 +20,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 
 from vetrina.core.base.logger_names import ROOT
-from vetrina.core.checks._check import Check, Condition, Hit, Scene
+from vetrina.core.checks.context import Check, Condition, Hit, Scene
 from vetrina.core.plan.conditions import LoggerIs
 from vetrina.core.plan.implication import implies, parts, questions
 from vetrina.core.routing.router import RuleIndex

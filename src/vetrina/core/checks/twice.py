@@ -20,7 +20,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from vetrina.core.base.levels import HIGHEST, LOWEST
-from vetrina.core.checks._check import Check, Hit, Scene
+from vetrina.core.checks.context import Check, Hit, Scene
 from vetrina.core.plan.model import Attachment
 
 

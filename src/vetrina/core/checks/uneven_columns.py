@@ -18,9 +18,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from vetrina.core.checks._check import Check, Hit, Scene
 from vetrina.core.checks._templates import in_use
 from vetrina.core.checks._trying import awkward_events, levels_of_scale
+from vetrina.core.checks.context import Check, Hit, Scene
 from vetrina.core.templates.compiling import TextTemplate
 from vetrina.core.templates.language import Placeholder
 

@@ -22,7 +22,7 @@ from collections.abc import Iterator
 from vetrina.core.base.levels import HIGHEST
 from vetrina.core.base.logger_names import ROOT
 from vetrina.core.base.origins import Origin
-from vetrina.core.checks._check import ERROR, Check, Hit, Scene
+from vetrina.core.checks.context import ERROR, Check, Hit, Scene
 from vetrina.core.plan.conditions import reduce
 from vetrina.core.plan.model import Appender, Attachment
 from vetrina.core.routing.router import RuleIndex, bound_loggers, left_rules

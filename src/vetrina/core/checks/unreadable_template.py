@@ -20,7 +20,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from vetrina.core.checks._check import Check, Hit, Scene
+from vetrina.core.checks.context import Check, Hit, Scene
 from vetrina.core.routing.counting import ending_of
 from vetrina.core.templates.reading_back import obstacle_to_reading
 

@@ -24,7 +24,7 @@ from collections.abc import Iterator
 
 from vetrina.core.base.faults import nearest
 from vetrina.core.base.logger_names import ROOT
-from vetrina.core.checks._check import Check, Hit, Scene
+from vetrina.core.checks.context import Check, Hit, Scene
 
 
 def find(scene: Scene) -> Iterator[Hit]:

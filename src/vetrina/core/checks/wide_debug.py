@@ -19,7 +19,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from vetrina.core.base.logger_names import ROOT
-from vetrina.core.checks._check import DEBUG, Check, Hit, Scene, subtree_sizes
+from vetrina.core.checks.context import DEBUG, Check, Hit, Scene, subtree_sizes
 
 
 def find(scene: Scene) -> Iterator[Hit]:

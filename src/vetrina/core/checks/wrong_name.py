@@ -17,6 +17,6 @@ Fine::
 
 from __future__ import annotations
 
-from vetrina.core.checks._check import told_while_reading
+from vetrina.core.checks.context import told_while_reading
 
 CHECK = told_while_reading("wrong-name", "a name that cannot be used")

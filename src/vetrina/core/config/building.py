@@ -28,7 +28,7 @@ from vetrina.core.schema.held import Held
 from vetrina.core.schema.kinds import Read
 from vetrina.core.schema.nodes import Scalar
 from vetrina.core.sink_kinds import KINDS
-from vetrina.core.sink_kinds._kind import full_path
+from vetrina.core.sink_kinds.kind import full_path
 from vetrina.core.templates.compiling import Setting, TextTemplate, source_fault, text_template
 from vetrina.core.templates.forms import (
     DEFAULT_TEXT,

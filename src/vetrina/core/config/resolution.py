@@ -23,7 +23,7 @@ from vetrina.core.plan.model import Plan
 from vetrina.core.schema.containers import MapOf, Record
 from vetrina.core.schema.held import Held, Layer
 from vetrina.core.schema.nodes import Mapping, Node, Scalar, Source, kind_of, synthetic
-from vetrina.core.sink_kinds._kind import full_path
+from vetrina.core.sink_kinds.kind import full_path
 
 Report = list[Fault]
 

@@ -2,7 +2,7 @@
 
 from vetrina.core.schema.containers import Key
 from vetrina.core.schema.kinds import Choice, Flag, Text
-from vetrina.core.sink_kinds._kind import SinkKind, full_path
+from vetrina.core.sink_kinds.kind import SinkKind, full_path
 
 ENCODINGS = ("utf-8", "utf-16-le", "utf-16-be", "latin-1", "cp1252", "ascii")
 

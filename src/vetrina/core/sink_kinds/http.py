@@ -4,7 +4,7 @@ from urllib.parse import urlsplit
 
 from vetrina.core.schema.containers import Key, MapOf
 from vetrina.core.schema.kinds import Choice, Text
-from vetrina.core.sink_kinds._kind import SinkKind
+from vetrina.core.sink_kinds.kind import SinkKind
 
 
 def _url_fault(url: str) -> str:

@@ -2,7 +2,7 @@
 
 from vetrina.core.schema.containers import Key, ListOf
 from vetrina.core.schema.kinds import Flag, Text, Whole
-from vetrina.core.sink_kinds._kind import SinkKind
+from vetrina.core.sink_kinds.kind import SinkKind
 
 KIND = SinkKind(
     "mail",

@@ -1,5 +1,5 @@
 """Nowhere: what is delivered is counted and thrown away."""
 
-from vetrina.core.sink_kinds._kind import SinkKind
+from vetrina.core.sink_kinds.kind import SinkKind
 
 KIND = SinkKind("none", "nowhere", place=lambda _keys, _folder: "none", label=lambda _keys: "nowhere")

@@ -2,7 +2,7 @@
 
 from vetrina.core.schema.containers import Key
 from vetrina.core.schema.kinds import Choice, Text, Whole
-from vetrina.core.sink_kinds._kind import SinkKind
+from vetrina.core.sink_kinds.kind import SinkKind
 
 KIND = SinkKind(
     "syslog",

@@ -2,7 +2,7 @@
 
 from vetrina.core.schema.containers import Key, MapOf
 from vetrina.core.schema.kinds import Text
-from vetrina.core.sink_kinds._kind import SinkKind, full_path
+from vetrina.core.sink_kinds.kind import SinkKind, full_path
 
 KIND = SinkKind(
     "table",

@@ -6,7 +6,7 @@ from importlib import import_module
 from pkgutil import iter_modules
 
 from vetrina.core.plan.model import Appender
-from vetrina.rehearsal.outlets._outlet import Outlet, Place
+from vetrina.rehearsal.outlets.outlet import Outlet, Place
 
 
 def outlet(appender: Appender, place: Place) -> Outlet:
@@ -17,4 +17,6 @@ def outlet(appender: Appender, place: Place) -> Outlet:
 
 def kinds() -> list[str]:
     """Return the names of the kinds that can be delivered to."""
-    return sorted(module.name for module in iter_modules(__path__) if not module.name.startswith("_"))
+    return sorted(
+        module.name for module in iter_modules(__path__) if module.name != "outlet" and not module.name.startswith("_")
+    )

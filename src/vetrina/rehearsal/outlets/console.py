@@ -7,7 +7,7 @@ from datetime import datetime
 from typing import IO
 
 from vetrina.core.plan.model import Appender
-from vetrina.rehearsal.outlets._outlet import Parcel, Place, PlainOutlet, batched, pieces, size_of
+from vetrina.rehearsal.outlets.outlet import Parcel, Place, PlainOutlet, batched, pieces, size_of
 from vetrina.rehearsal.sandbox import write_whole
 
 

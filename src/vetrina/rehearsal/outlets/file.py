@@ -19,8 +19,8 @@ from vetrina.core.plan.model import Appender
 from vetrina.core.plan.rolling_policy import Roll
 from vetrina.core.rolling.periods import Period, period_of
 from vetrina.core.routing.counting import ending_of, to_bytes
-from vetrina.core.sink_kinds._kind import full_path
-from vetrina.rehearsal.outlets._outlet import Parcel, Place
+from vetrina.core.sink_kinds.kind import full_path
+from vetrina.rehearsal.outlets.outlet import Parcel, Place
 from vetrina.rehearsal.packing import pack
 from vetrina.rehearsal.sandbox import DiskFull, write_whole
 

@@ -6,7 +6,7 @@ from datetime import datetime
 from urllib.parse import urlsplit
 
 from vetrina.core.plan.model import Appender
-from vetrina.rehearsal.outlets._outlet import Parcel, Place, PlainOutlet, whole
+from vetrina.rehearsal.outlets.outlet import Parcel, Place, PlainOutlet, whole
 from vetrina.rehearsal.sandbox import as_part
 
 _TYPES = {"json": "application/x-ndjson", "csv": "text/csv; charset=utf-8"}

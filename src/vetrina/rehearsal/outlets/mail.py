@@ -10,7 +10,7 @@ from typing import Any
 
 from vetrina.core.plan.model import Appender
 from vetrina.core.templates.compiling import text_template
-from vetrina.rehearsal.outlets._outlet import Parcel, Place, PlainOutlet, whole
+from vetrina.rehearsal.outlets.outlet import Parcel, Place, PlainOutlet, whole
 from vetrina.rehearsal.sandbox import as_part
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import datetime
 
-from vetrina.rehearsal.outlets._outlet import Parcel, PlainOutlet
+from vetrina.rehearsal.outlets.outlet import Parcel, PlainOutlet
 
 
 class Nowhere(PlainOutlet):

@@ -8,7 +8,7 @@ from itertools import repeat
 from typing import IO
 
 from vetrina.core.plan.model import Appender
-from vetrina.rehearsal.outlets._outlet import Parcel, Place, PlainOutlet, batched
+from vetrina.rehearsal.outlets.outlet import Parcel, Place, PlainOutlet, batched
 from vetrina.rehearsal.sandbox import as_part
 
 

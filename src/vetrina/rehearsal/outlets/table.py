@@ -9,9 +9,9 @@ from pathlib import Path
 
 from vetrina.core.base.faults import refuse
 from vetrina.core.plan.model import Appender
-from vetrina.core.sink_kinds._kind import full_path
+from vetrina.core.sink_kinds.kind import full_path
 from vetrina.core.templates.forms import TableRow
-from vetrina.rehearsal.outlets._outlet import Parcel, Place, PlainOutlet, size_of
+from vetrina.rehearsal.outlets.outlet import Parcel, Place, PlainOutlet, size_of
 
 _ROWS = 5000
 
