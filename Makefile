@@ -5,7 +5,7 @@ BIN := $(VENV)/bin
 STAMP := $(VENV)/.installed
 export PIP_DISABLE_PIP_VERSION_CHECK := 1
 
-.PHONY: tour test bench format screenshots clean
+.PHONY: tour test quick bench format screenshots clean
 
 tour: $(VENV)/.ready
 	@$(BIN)/vetrina tour tour
@@ -16,6 +16,10 @@ test: $(STAMP)
 	$(BIN)/mypy
 	$(BIN)/lint-imports
 	$(BIN)/pytest -n auto
+
+# The tests of the core alone, in under a minute: for the time between two looks.
+quick: $(STAMP)
+	$(BIN)/pytest -n auto tests/core
 
 bench: $(STAMP)
 	$(BIN)/python benchmarks/run.py
