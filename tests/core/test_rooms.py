@@ -57,3 +57,9 @@ def test_private_modules_stay_in_their_room(module: str) -> None:
         if private:
             owner = ".".join(other.split(".")[: private[0]])
             assert module == owner or module.startswith(f"{owner}."), f"{module} imports {other}"
+
+
+def test_every_name_that_is_offered_is_there() -> None:
+    import vetrina
+
+    assert all(getattr(vetrina, name) is not None for name in vetrina.__all__)
