@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import os
 import sys
-import tempfile
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from contextlib import contextmanager
 from datetime import UTC, datetime
@@ -30,7 +29,6 @@ from vetrina.core.plan.loggers import Tree
 from vetrina.core.plan.model import Plan
 from vetrina.core.routing.counting import Part
 from vetrina.formats.documents import yaml_value
-from vetrina.formats.events import open_input
 from vetrina.formats.opening import only_once
 from vetrina.formats.plans import read_in_force
 from vetrina.views import screen
@@ -292,6 +290,10 @@ def again_and_again(events: str) -> Iterator[str]:
     if not only_once(events):
         yield events
         return
+    import tempfile  # noqa: PLC0415  (rare)
+
+    from vetrina.formats.events import open_input  # noqa: PLC0415  (commands without events start without it)
+
     with tempfile.TemporaryDirectory(prefix="vetrina-") as folder:
         spool = Path(folder) / "events.jsonl"
         with open_input(events) as file, spool.open("wb") as out:

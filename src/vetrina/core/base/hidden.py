@@ -9,7 +9,6 @@ from __future__ import annotations
 import json
 from collections.abc import Iterable
 from typing import Any
-from urllib.parse import quote
 
 SHORTEST = 4
 MASK = "***"
@@ -20,6 +19,8 @@ def hide(texts: Iterable[str]) -> None:
     """Hide some texts from now on, also as they stand in JSON and in a URL."""
     found = {*_HIDDEN}
     for text in texts:
+        from urllib.parse import quote  # noqa: PLC0415  (where there is something to hide)
+
         if len(text) >= SHORTEST:
             found |= {text, json.dumps(text)[1:-1], json.dumps(text, ensure_ascii=False)[1:-1], quote(text, safe="")}
     _HIDDEN[:] = sorted(found, key=lambda one: (-len(one), one))
