@@ -7,7 +7,7 @@ from typing import Any
 
 from vetrina.core.checks.context import SEVERITIES, Check
 from vetrina.core.checks.runner import Finding
-from vetrina.views.screen import Column, Line, Span, counted, safe, span, table, wrapped
+from vetrina.views.screen import Column, Line, Span, counted, safe, span, table, whole, wrapped
 
 _STYLES = {"error": "bad", "warning": "raised", "hint": "low"}
 
@@ -50,9 +50,7 @@ def finding_lines(findings: Sequence[Finding], checked: int, plans: int, width: 
     """Return findings as lines: `file:line:column: severity code: what`, then why, remedy and edit, indented."""
     lines: list[Line] = []
     for one in findings:
-        where = str(one.place) if one.place else one.where
-        head = f"{one.severity} {one.code}: "
-        lines.append([span(where, "place"), Span(": "), span(head, _STYLES[one.severity]), span(one.message)])
+        lines += _headline(one, width)
         if one.stages:
             lines.append([Span("  only under: ", "quiet"), span(", ".join(one.stages), "changed")])
         for label, text in (("why: ", one.why), ("do:  ", one.remedy)):
@@ -68,6 +66,20 @@ def finding_lines(findings: Sequence[Finding], checked: int, plans: int, width: 
         lines.append([])
     lines.append(_sum(findings, checked, plans))
     return lines
+
+
+def _headline(one: Finding, width: int) -> list[Line]:
+    """Return place, severity, code and what: one line where nothing is cut off, else broken at blanks."""
+    where, head = safe(str(one.place) if one.place else one.where), f"{one.severity} {one.code}: "
+    begun: Line = [Span(where, "place"), Span(": "), Span(head, _STYLES[one.severity])]
+    lead = f"{where}: {head}"
+    if whole(width):
+        return [[*begun, span(one.message)]]
+    first, *rest = wrapped(lead + safe(one.message), width, 4)
+    text = "".join(part.text for part in first)
+    if not text.startswith(lead):  # too narrow even for that
+        return [begun, *wrapped(safe(one.message), width, 4)]
+    return [[*begun, Span(text.removeprefix(lead))], *rest]
 
 
 def _sum(findings: Sequence[Finding], checked: int, plans: int) -> Line:
