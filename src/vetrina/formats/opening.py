@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import IO
 
 PATIENCE = 5.0
+_FLAGS = os.O_RDONLY | sum(getattr(os, name, 0) for name in ("O_NONBLOCK", "O_CLOEXEC", "O_BINARY"))  # as the system has them
 
 
 def only_once(name: str) -> bool:
@@ -40,11 +41,13 @@ class _Begun(FileIO):
 
 def open_file(path: Path) -> IO[bytes]:
     """Open a file for reading; raise OSError for what cannot be opened, and for a pipe that has no writer after 5 seconds."""
-    handle = os.open(path, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC)
+    handle = os.open(path, _FLAGS)
     try:
-        pipe = stat.S_ISFIFO(os.fstat(handle).st_mode)
+        mode = os.fstat(handle).st_mode
+        pipe = stat.S_ISFIFO(mode)
         first = _first_byte(handle) if pipe else b""
-        os.set_blocking(handle, True)
+        if not stat.S_ISREG(mode):
+            os.set_blocking(handle, True)
     except OSError:
         os.close(handle)
         raise

@@ -167,7 +167,7 @@ def further_lines(further: int, width: int) -> list[Line]:
         return []
     many = f"more than {number(MOST_COUNTED)}" if further > MOST_COUNTED else number(further)
     text = f"the first {number(MOST_ROWS)} loggers by name have rows of their own; {many} more share the rows of {FURTHER}"
-    return wrapped(f"  {text}", width, 2, "raised")
+    return [[Span("  "), *line] for line in wrapped(text, width - 2, 0, "raised")]
 
 
 def _matrix_row(cell: Cell, names: list[str], scale: Scale, *, first: bool) -> list[Span]:
