@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 import sys
 from datetime import UTC, datetime
 from pathlib import Path
@@ -21,7 +20,7 @@ from vetrina.core.config.splicing import Target, splice
 from vetrina.core.schema.nodes import synthetic
 from vetrina.formats import undo_records as undo
 from vetrina.formats.plans import read_in_force
-from vetrina.formats.safe_files import locked, refuse_unwritable, replace_file, sweep
+from vetrina.formats.safe_files import locked_files, refuse_unwritable, replace_file, sweep
 from vetrina.views import changes as view
 
 NEW_LAYER = "vetrina: 1\n"
@@ -59,7 +58,8 @@ def run(
     """  # noqa: D301
     if not tune and not set_:
         raise refuse("what is the change?", fix="give --tune LOGGER=LEVEL or --set PATH=VALUE", where="apply")
-    for path in (plan, *with_, *([into] if into else [])):
+    others = [*with_, *([into] if into else [])]
+    for path in (plan, *others):
         if not str(path).isprintable() and NOT_TEXT.search(str(path)):
             raise refuse(
                 "the file's name is not UTF-8", "the record of the change could not name it", "rename the file", where=str(path)
@@ -67,9 +67,7 @@ def run(
     if into is not None and in_stage:
         raise refuse("--into and --in-stage exclude each other", fix="give one of them", where="apply")
     calling.exclude("--dry-run", dry_run, {"--yes": yes})
-    with locked(
-        *(Path(os.path.realpath(path)).parent for path in (plan, *with_, *([into] if into else []))), plan.absolute().parent
-    ):
+    with locked_files(plan, *others):
         work = _Work(plan, stage, with_, env, env_file, into)
         target = Target("layer", str(into)) if into else Target("stage", in_stage) if in_stage else None
         change = work.worked_out(set_, tune, target)

@@ -21,7 +21,7 @@ import typer
 from vetrina.core.base import clocks
 from vetrina.core.base.events import NOT_TEXT, compact_json
 from vetrina.core.base.faults import nearest, refuse
-from vetrina.core.base.hidden import shown, shown_json
+from vetrina.core.base.hidden import MASK, shown, shown_json
 from vetrina.core.base.levels import Scale
 from vetrina.core.base.logger_names import ROOT, below
 from vetrina.core.config.resolution import InForce
@@ -270,7 +270,7 @@ def hider(plan: Plan) -> Callable[[str], str]:
 
     def clean(text: str) -> str:
         for one in hidden:
-            text = text.replace(one, "***")
+            text = text.replace(one, MASK)
         return text
 
     return clean

@@ -22,7 +22,7 @@ from vetrina.core.base.quantities import size
 from vetrina.core.config.resolution import InForce
 from vetrina.core.plan.model import Plan
 from vetrina.core.routing.router import Router
-from vetrina.core.templates.forms import CsvRow, live_columns
+from vetrina.core.templates.forms import live_columns
 from vetrina.formats.events import EventStream, open_input
 from vetrina.formats.opening import only_once
 from vetrina.formats.safe_files import locked
@@ -164,11 +164,9 @@ def _play(rehearsal: Rehearsal, stream: EventStream, events: str, pace: float | 
 def _remark_live(rehearsal: Rehearsal) -> None:
     """Warn of CSV that was made and that a spreadsheet may run: it stays what the plan says."""
     for name, lane in rehearsal.lanes.items():
-        template = lane.appender.template
-        live = live_columns(template) if isinstance(template, CsvRow) and lane.sum.reached else ()
+        live = live_columns(lane.appender.template) if lane.sum.reached else ""
         if live:
-            words = ", ".join(live[:6]) + (" …" if len(live) > 6 else "")
-            text = f"warning: cells of {name} ({words}) may begin like formulas; a spreadsheet runs those (vetrina check --explain live-cell)"
+            text = f"warning: cells of {name} ({live}) may begin like formulas; a spreadsheet runs those (vetrina check --explain live-cell)"
             calling.remark([[screen.span(text, "raised")]])
 
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 import sys
 from pathlib import Path
 from typing import Annotated
@@ -12,7 +11,7 @@ import typer
 from vetrina.commands import calling
 from vetrina.core.base.faults import refuse
 from vetrina.formats import undo_records as undo
-from vetrina.formats.safe_files import locked, remove_file, replace_file
+from vetrina.formats.safe_files import locked_files, remove_file, replace_file
 from vetrina.views import changes as view
 
 
@@ -39,7 +38,7 @@ def run(
         _show_list(undo.read_record(plan), as_json=json)
         return
     named = [undo.file_of(plan, step, one)[0] for step in undo.read_record(plan).steps for one in step.files]
-    with locked(plan.absolute().parent, *(Path(os.path.realpath(path)).parent for path in (plan, *named))):
+    with locked_files(plan, *named):
         record = undo.read_record(plan)
         if not record.steps:
             raise refuse(

@@ -37,6 +37,14 @@ def unreadable(name: str, what: str, why: str = "", fix: str = "", line: int = 0
     return Unreadable([Fault("unreadable", what, why, fix, place, "" if place else name)])
 
 
+def _too_deep(name: str, line: int, column: int) -> Unreadable:
+    return unreadable(name, f"the document is nested more than {DEEPEST} deep", "no plan needs that", "", line, column)
+
+
+def _too_many(name: str, line: int, column: int, why: str = "") -> Unreadable:
+    return unreadable(name, f"the document grows past {MOST_NODES:,} values here", why, "no plan needs that many", line, column)
+
+
 def read_bytes(path: Path, name: str) -> bytes:
     """Return a small file's bytes; raise Unreadable with what is in the way."""
     try:
@@ -94,8 +102,7 @@ def read_document(text: str, source: Source, report: Callable[[Fault], None]) ->
         try:
             found = read_json(text, source, Limits(DEEPEST, MOST_NODES), lambda key, first: report(duplicate_key(key, first)))
         except TooMany as many:
-            what = f"the document grows past {MOST_NODES:,} values here"
-            raise unreadable(source.name, what, "", "no plan needs that many", many.line, many.column) from None
+            raise _too_many(source.name, many.line, many.column) from None
         if found is not None:
             return found
     return _Composer(text, source, report).compose()
@@ -115,7 +122,7 @@ def _refuse_depth(text: str, name: str) -> None:
         if depth > _HOPELESS_DEPTH:
             line = text.count("\n", 0, found.start()) + 1
             column = found.start() - text.rfind("\n", 0, found.start())
-            raise unreadable(name, f"the document is nested more than {DEEPEST} deep", "no plan needs that", "", line, column)
+            raise _too_deep(name, line, column)
 
 
 def duplicate_key(key: Scalar, first: Scalar) -> Fault:
@@ -208,7 +215,7 @@ class _Composer:
 
     def _begin(self, event: Any, depth: int) -> _Open:
         if depth >= DEEPEST:
-            raise self._stop(event, f"the document is nested more than {DEEPEST} deep", "no plan needs that")
+            raise _too_deep(self._source.name, event.start_mark.line + 1, event.start_mark.column + 1)
         opened = _Open(self._open(event), event.anchor, self._size)
         if event.anchor:
             self._open_anchors.add(event.anchor)
@@ -270,7 +277,7 @@ class _Composer:
         self._size += size
         if self._size > MOST_NODES:
             why = "aliases that repeat aliases multiply" if self._anchors else ""
-            raise self._stop(event, f"the document grows past {MOST_NODES:,} values here", why, "no plan needs that many")
+            raise _too_many(self._source.name, event.start_mark.line + 1, event.start_mark.column + 1, why)
 
     def _place(self, holder: _Open, node: Node) -> None:
         if isinstance(holder.node, Listing):
@@ -301,9 +308,7 @@ class _Composer:
             if _template_in(self._line(before)) is not None:  # the parser notices on the line after it
                 line, column, here = before, len(self._line(before).partition(":")[0]) + 3, self._line(before)
         if "nesting depth" in problem:
-            return unreadable(
-                self._source.name, f"the document is nested more than {DEEPEST} deep", "no plan needs that", "", line, column
-            )
+            return _too_deep(self._source.name, line, column)
         if "quoted scalar" in (error.context or "") and error.context_mark:  # where it begins, not where the text ends
             line, column = error.context_mark.line + 1, error.context_mark.column + 1
         what, fix = _in_our_words(here, problem)

@@ -218,10 +218,8 @@ class EventStream:
         except KeyError:
             hint = self._scale.hint(event.level) if isinstance(event.level, str) else "; a number is from 1 to 24"
             raise _Reason(f'level "{str(event.level)[:60]}" is not known{hint}') from None
-        if _may_swell(line) and has_too_many_holes(event.message):
-            raise _Reason(f"its message has more than {MOST_HOLES:,} holes")
-        if _may_swell(line) and filled_length(event) > LONGEST_LINE:
-            raise _Reason(f"its message is longer than {LONGEST_LINE >> 20} MiB once its holes are filled")
+        if _may_swell(line):
+            _refuse_swollen(event)
         return event
 
     def _reject(self, number: int, reason: str) -> None:
@@ -266,6 +264,14 @@ def _is_deep(line: bytes) -> bool:
 def _may_swell(line: bytes) -> bool:
     """Tell whether a message's holes may make it longer than a line may be."""
     return (line.count(b"{") + line.count(b"\\u007")) * len(line) > LONGEST_LINE  # a brace may be written as an escape
+
+
+def _refuse_swollen(event: Event) -> None:
+    """Raise _Reason for a message that has too many holes, or would be too long with them filled."""
+    if has_too_many_holes(event.message):
+        raise _Reason(f"its message has more than {MOST_HOLES:,} holes")
+    if filled_length(event) > LONGEST_LINE:
+        raise _Reason(f"its message is longer than {LONGEST_LINE >> 20} MiB once its holes are filled")
 
 
 def _members(line: bytes) -> dict[str, Any]:

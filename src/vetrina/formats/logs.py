@@ -202,19 +202,16 @@ class LogReader:
             return
         if len(self.bad_lines) >= SHOWN:  # why, is only told of the first few
             self.misfits += 1
-            if not self.events and self.misfits == PATIENCE:
-                self._never_fits(line, inverse)
-            return
-        begins = inverse.begins(line)
-        if not begins and record.orphan and record.first is None:
+        elif record.orphan and record.first is None and not inverse.begins(line):
             self._misfit(number, f"it follows line {record.orphan}, which does not fit")
         else:
             record.orphan = number
             self._misfit(number, inverse.why_not(line))
-
-    def _never_fits(self, line: str, inverse: Inverse) -> None:
-        at, what = inverse.stops(line)
-        raise self._no_fit(f"this one stops fitting at character {at + 1} ({what}): {line[:at][-60:]!r} | {line[at:][:60]!r}")
+        if not self.events and self.misfits == PATIENCE:
+            at, what = inverse.stops(line)
+            raise self._no_fit(
+                f"this one stops fitting at character {at + 1} ({what}): {line[:at][-60:]!r} | {line[at:][:60]!r}"
+            )
 
     def _closed(self, event: Event, record: _Record) -> Event:
         """Return an event with the lines that follow it; lines that the template cannot have written there are told."""

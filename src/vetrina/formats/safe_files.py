@@ -8,7 +8,7 @@ import stat
 import tempfile
 import time
 from collections.abc import Iterator
-from contextlib import contextmanager, suppress
+from contextlib import AbstractContextManager, contextmanager, suppress
 from pathlib import Path
 
 from vetrina.core.base.faults import Refused, refuse
@@ -113,6 +113,11 @@ def _sync_folder(folder: Path) -> None:
 
 _PATIENCE = 5.0
 _PAUSE = 0.02
+
+
+def locked_files(plan: Path, *others: Path) -> AbstractContextManager[None]:
+    """Hold the locks of a plan's folder, and of the folders in which it and other files really are (`locked`)."""
+    return locked(plan.absolute().parent, *(Path(os.path.realpath(path)).parent for path in (plan, *others)))
 
 
 @contextmanager

@@ -1,1 +1,1 @@
-"""Deliveries for real: one module for each kind of sink."""
+"""Deliveries for real: the sandbox, an outlet for each kind of sink, the client and the stand-in that receives."""

@@ -18,13 +18,15 @@ class Inside:
 
     def __init__(self, folder: Path) -> None:
         self.folder = Path(os.path.realpath(folder))
-        self._root = os.open(self.folder, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
         self._known: OrderedDict[Path, int] = OrderedDict()
+        self._root = -1
+        self._root = os.open(self.folder, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
 
     def __del__(self) -> None:
         """Give the descriptors back."""
         for handle in (*self._known.values(), self._root):
-            os.close(handle)
+            if handle >= 0:  # the folder itself may not have been opened
+                os.close(handle)
 
     def make(self, folder: Path) -> int:
         """Make a folder and those above it where they are not there; return its descriptor, which stays ours."""

@@ -17,12 +17,14 @@ _HIDDEN: list[str] = []
 
 def hide(texts: Iterable[str]) -> None:
     """Hide some texts from now on, also as they stand in JSON and in a URL."""
-    found = {*_HIDDEN}
-    for text in texts:
-        from urllib.parse import quote  # noqa: PLC0415  (where there is something to hide)
+    secrets = [text for text in texts if len(text) >= SHORTEST]
+    if not secrets:
+        return
+    from urllib.parse import quote  # noqa: PLC0415  (where there is something to hide)
 
-        if len(text) >= SHORTEST:
-            found |= {text, json.dumps(text)[1:-1], json.dumps(text, ensure_ascii=False)[1:-1], quote(text, safe="")}
+    found = {*_HIDDEN}
+    for text in secrets:
+        found |= {text, json.dumps(text)[1:-1], json.dumps(text, ensure_ascii=False)[1:-1], quote(text, safe="")}
     _HIDDEN[:] = sorted(found, key=lambda one: (-len(one), one))
 
 

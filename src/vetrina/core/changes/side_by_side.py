@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter as Multiset
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 from datetime import UTC, date, datetime, timedelta
 
 from vetrina.core.base import clocks
@@ -52,6 +52,16 @@ class _Pair:
         for turn, size in enumerate(sizes):
             self.sizes[turn] += size
 
+    def add_row(self, name: str, counts: Sequence[int]) -> None:
+        """Add events and their bytes on each way to a row, where loggers share the pair."""
+        assert self.rows is not None  # noqa: S101  (they do)
+        row = self.rows.get(name)
+        if row is None:
+            self.rows[name] = [*counts]
+            return
+        for turn, count in enumerate(counts):
+            row[turn] += count
+
 
 _Split = tuple[str, int, Route, Route]
 
@@ -73,8 +83,7 @@ class Comparison:
         self._zone = clocks.zone(before.plan.zone)
         self._measures: dict[object, MakeMeasure] = {}
         self._sides = (_Side(before.plan, self._measures), _Side(after.plan, self._measures))
-        self._names = RowNames(before.places_with(*after.tree.entries), before.plan.separator)
-        self._named = 0
+        self._names = RowNames(before.places_with(*after.tree.entries), before.plan.separator, self._regroup)
         self._days: dict[date, _Day] = {}
         self._day = _Day(self._place)
         self._begun = self._ended = _SOME_TIME
@@ -129,35 +138,27 @@ class Comparison:
             before = self.before.route(event) if pair.before is None else pair.before
             after = self.after.route(event) if pair.after is None else pair.after
             own = event.logger or "root"
-            key = (self._row(own), pair.severity, before, after)
+            key = (self._names.of(own), pair.severity, before, after)
             known = self._day.split.get(key)
             pair = known or self._day.split.setdefault(key, self._filled(_Pair(*key), event, any_=key[0] != own))
         count = event.count or 1
         sizes = [one(event, self._number) * count for one in pair.slots]
         pair.add(count, sizes)
         if pair.rows is not None:
-            name = self._row(event.logger or "root", pair.row)
-            row = pair.rows.get(name)
-            if row is None:
-                row = pair.rows[name] = [0] * (len(sizes) + 1)
-            for turn, more in enumerate((count, *sizes)):
-                row[turn] += more
+            name = self._names.of(event.logger or "root", pair.row)
+            pair.add_row(name, (count, *sizes))
         for name, size in pair.new:
             examples = self._examples.get(name)
             if examples is None:
                 examples = self._examples[name] = Examples()
             examples.take(Example(event, self._number, size(event, self._number)))
 
-    def _row(self, logger: str, shared: str = "") -> str:
-        """Return the name of a logger's row; what was counted for those that lost theirs is moved."""
-        name = self._names.of(logger, shared)
-        if self._named != self._names.turn:
-            self._named = self._names.turn
-            for day in self._days.values():
-                self._regroup(day)
-        return name
+    def _regroup(self) -> None:
+        """Move what was counted for loggers that lost their rows."""
+        for day in self._days.values():
+            self._regroup_day(day)
 
-    def _regroup(self, day: _Day) -> None:
+    def _regroup_day(self, day: _Day) -> None:
         split: dict[_Split, _Pair] = {}
         for (logger, severity, before, after), pair in day.split.items():
             pair.logger = self._names.of(logger)
@@ -169,12 +170,10 @@ class Comparison:
                 known.add(pair.count, pair.sizes)
         day.split = split
         for pair in day.kept.values():
-            rows: dict[str, list[int]] = {}
-            for logger, counts in (pair.rows or {}).items():
-                row = rows.setdefault(self._names.of(logger), [0] * len(counts))
-                for turn, count in enumerate(counts):
-                    row[turn] += count
-            pair.rows = rows if pair.rows is not None else None
+            if pair.rows is not None:
+                counted, pair.rows = pair.rows, {}
+                for logger, counts in counted.items():
+                    pair.add_row(self._names.of(logger), counts)
 
     def _pair(self, event: Event) -> _Pair:
         severity = self.before.severities[event.level]
@@ -245,7 +244,6 @@ class Comparison:
             self._names.of(name)
         self._names.settle()
         for day, here in sorted(self._days.items()):
-            self._regroup(here)
             for pair in [*here.kept.values(), *here.split.values()]:
                 if pair.count:
                     self._add_rows(found, day, pair)

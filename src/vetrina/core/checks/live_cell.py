@@ -22,18 +22,18 @@ from collections.abc import Iterator
 
 from vetrina.core.checks._templates import in_use
 from vetrina.core.checks.context import Check, Hit, Scene
-from vetrina.core.templates.forms import CsvRow, live_columns
+from vetrina.core.templates.forms import live_columns
 
 
 def find(scene: Scene) -> Iterator[Hit]:
     """Find columns that may begin like a formula."""
     for template, origin, subject, _ in in_use(scene):
-        live = live_columns(template) if isinstance(template, CsvRow) else ()
+        live = live_columns(template)
         if live:
             yield Hit(
                 origin,
                 subject,
-                f"a cell may begin like a formula: column {', '.join(live[:6])}{' …' if len(live) > 6 else ''}",
+                f"a cell may begin like a formula: column {live}",
                 "a spreadsheet that opens the file runs it, and what a message says comes from outside",
                 "put |inert last into the column's placeholder, where people open the file in a spreadsheet",
             )

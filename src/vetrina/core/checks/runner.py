@@ -62,12 +62,15 @@ class Circumstances(Struct, frozen=True):
 
 def look_at(router: Router, events: Iterable[Event]) -> dict[str, LoggerSeen]:
     """Return what the events of each logger were like, by the name of its row (`RowNames`)."""
-    names, turn = RowNames(router.places, router.plan.separator), 0
     seen: dict[str, LoggerSeen] = {}
+
+    def moved() -> None:
+        nonlocal seen
+        seen = _regrouped(seen, names)
+
+    names = RowNames(router.places, router.plan.separator, moved)
     for event in events:
         name = names.of(event.logger or "root")
-        if names.turn != turn:
-            seen, turn = _regrouped(seen, names), names.turn
         one = seen.get(name)
         if one is None:
             one = seen[name] = LoggerSeen()
@@ -80,7 +83,7 @@ def look_at(router: Router, events: Iterable[Event]) -> dict[str, LoggerSeen]:
         elif severity >= ERROR:
             one.bare_errors += count
     names.settle()
-    return _regrouped(seen, names)
+    return seen
 
 
 def _regrouped(seen: dict[str, LoggerSeen], names: RowNames) -> dict[str, LoggerSeen]:

@@ -14,14 +14,8 @@ from vetrina.core.schema.containers import Section
 from vetrina.core.templates.language import BadTemplate
 
 _EVERY = re.compile(r"(?:([0-9]{1,5})\s+)?(minute|hour|day|week|month|year)s?\Z")
-
-
 _AT = re.compile(r"([01][0-9]|2[0-3]):([0-5][0-9])\Z")
-
-
 _MOST = {"minute": 24 * 60, "hour": 24, "day": 36_500}
-
-
 Report = Callable[[Fault], None]
 
 

@@ -1,7 +1,7 @@
 """From what is held (layers merged) to a Plan: filled, typed, and held against itself.
 
 Here: faults of meaning that need the whole plan (an undefined appender, a template that cannot be read). Not here:
-the kinds of single values (kinds.py), policies of rolling (rolling/policy.py).
+the kinds of single values (kinds.py), policies of rolling (build_files.py).
 """
 
 from __future__ import annotations

@@ -14,6 +14,7 @@ from msgspec import Struct, field
 
 from vetrina.core.base.events import NOT_TEXT
 from vetrina.core.base.faults import Fault, Place, nearest
+from vetrina.core.base.hidden import MASK
 from vetrina.core.base.secrets import looks_secret
 from vetrina.core.schema.nodes import NULLS, Scalar
 
@@ -216,7 +217,7 @@ class Filler(Struct):
                 "give it as UTF-8",
             )
         secret = bool(text) and looks_secret(name, self.secret_names)
-        shown = "***" if secret else text
+        shown = MASK if secret else text
         kept = f"${{{name}}}" if secret else text.replace("${", "$${")
         return Filled(text, shown, kept), Use(name, source, where, place, shown, (), secret, text if secret else "")
 

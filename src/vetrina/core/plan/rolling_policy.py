@@ -1,6 +1,6 @@
 """The policy of a file: when it rolls, what it is then called, and what is kept.
 
-Here: the typed policy and what is wrong with one. Not here: periods (periods.py), the simulation (simulation.py).
+Here: the typed policy. Not here: what is wrong with one (config/build_files.py), the simulation (rolling/).
 """
 
 from __future__ import annotations

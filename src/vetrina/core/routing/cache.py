@@ -6,7 +6,7 @@ rows of their own in a result.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from typing import Generic, TypeVar
 
 from vetrina.core.base.events import Event
@@ -56,11 +56,6 @@ class Flows(Generic[T]):
         self.by_logger.forget()
         self._count = 0
 
-    def __iter__(self) -> Iterator[T]:
-        """Yield all, those of single loggers first."""
-        for levels in (*self.by_logger.values(), *self.by_logger.shared.values()):
-            yield from levels.values()
-
 
 class _ByLogger(dict[str, dict[int | str, T]]):
     """Logger to its levels; for loggers past the first ones, those of its place."""
@@ -89,28 +84,25 @@ class _ByLogger(dict[str, dict[int | str, T]]):
 class RowNames:
     """Which loggers have rows of their own in a result: the first 10,000 by name, whatever the order they come in.
 
-    The others share a row for each place of the plan, which bears the name of a logger below that place. What was
-    counted for a logger that loses its row in favour of another moves when ``turn`` has changed, by asking anew.
+    The others share a row for each place of the plan, which bears the name of a logger below that place. When loggers
+    lose their rows in favour of others, ``moved`` is called: what was counted for them moves, by asking anew.
     """
 
-    def __init__(self, places: Places, separator: str) -> None:
-        self._places, self._separator = places, separator
+    def __init__(self, places: Places, separator: str, moved: Callable[[], None]) -> None:
+        self._places, self._separator, self._moved = places, separator, moved
         self._own: set[str] = set()
         self._end: str | None = None
         self._others: set[int] = set()
-        self.turn = 0
 
     def of(self, logger: str, shared: str = "") -> str:
         """Return the name of a logger's row; ``shared`` is the one at its place, where that is known."""
         if logger in self._own:
             return logger
-        if self._end is not None and logger >= self._end:
-            if len(self._others) > MOST_COUNTED or not shared:
-                return self._other(logger, shared)
-            self._others.add(hash(logger))
-            return shared
         if logger.endswith(FURTHER):
             return logger  # a row's name already
+        if self._end is not None and logger >= self._end:
+            self._note(logger)
+            return shared or self.shared(logger)
         self._own.add(logger)
         if len(self._own) >= 2 * MOST_ROWS:
             self.settle()
@@ -128,16 +120,14 @@ class RowNames:
             return
         names = sorted(self._own)
         self._own, self._end = set(names[:MOST_ROWS]), names[MOST_ROWS]
-        self.turn += 1
         for name in names[MOST_ROWS:]:
-            self._other(name)
+            self._note(name)
+        self._moved()
 
-    def _other(self, logger: str, shared: str = "") -> str:
-        if logger.endswith(FURTHER):
-            return logger  # a row's name already
+    def _note(self, logger: str) -> None:
+        """Note a logger without a row of its own."""
         if len(self._others) <= MOST_COUNTED:
             self._others.add(hash(logger))  # 64 bits: of a million names two are alike once in a hundred million times
-        return shared or self.shared(logger)
 
     @property
     def further(self) -> int:

@@ -65,7 +65,7 @@ class Renders:
 
     def of_any(self) -> Render:
         """Return the function from (event, number) to what is written, for events of any logger and level."""
-        return lambda event, number: self.of(event)(event, number)
+        return self._appender.template.compile(ending_of(self._appender))
 
 
 class AppenderCount(Struct):
@@ -151,8 +151,7 @@ class Counter:
         self._flows: Flows[_Flow] = Flows(places.of)
         self._kept: dict[tuple[str | tuple[str, bool], int], _Flow] = {}
         self._places = places
-        self._names = RowNames(router.places, router.plan.separator)
-        self._turn = 0
+        self._names = RowNames(router.places, router.plan.separator, self._regroup)
         self._routes: dict[tuple[str, int, Route], int] = {}
         self._measures: dict[object, MakeMeasure] = {}
         self._keys = {name: (one.template.key(), ending_of(one), one.encoding) for name, one in router.plan.appenders.items()}
@@ -174,8 +173,8 @@ class Counter:
                 continue
             flow.count += 1
             if flow.names is not None:
-                name = self._row(event.logger or "root", flow.row)
-                flow.names[name] = flow.names.get(name, 0) + 1
+                name = self._names.of(event.logger or "root", flow.row)  # first: it may move what is in names
+                _more(flow.names, name, 1)
             message = event.message
             if "{" in message:
                 wanted = shapes[message].wanted
@@ -193,28 +192,21 @@ class Counter:
         self._unfilled += unfilled(event) * count
         if flow.route is None:
             route = flow.decision.follow(event)
-            key = (self._row(event.logger or "root", flow.row), flow.severity, route)
-            self._routes[key] = self._routes.get(key, 0) + count
+            key = (self._names.of(event.logger or "root", flow.row), flow.severity, route)
+            _more(self._routes, key, count)
             if self.with_bytes:
                 for delivery in route.deliveries:
                     self._bytes[delivery.appender] += self._measure(delivery.appender)(event)(event, number) * count
             return
         flow.count += count
         if flow.names is not None:
-            name = self._row(event.logger or "root", flow.row)
-            flow.names[name] = flow.names.get(name, 0) + count
+            name = self._names.of(event.logger or "root", flow.row)
+            _more(flow.names, name, count)
         for turn, one in enumerate(flow.measures):
             flow.sizes[turn] += one(event, number) * count
 
-    def _row(self, logger: str, shared: str = "") -> str:
-        """Return the name of a logger's row; what was counted for those that lost theirs is moved."""
-        name = self._names.of(logger, shared)
-        if self._turn != self._names.turn:
-            self._regroup()
-        return name
-
     def _regroup(self) -> None:
-        self._turn = self._names.turn
+        """Move what was counted for loggers that lost their rows."""
         routes: dict[tuple[str, int, Route], int] = {}
         for (logger, severity, route), count in self._routes.items():
             _more(routes, (self._names.of(logger), severity, route), count)

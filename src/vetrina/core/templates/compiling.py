@@ -119,6 +119,8 @@ SOURCES: dict[str, tuple[str, str]] = {
 
 _SAME = frozenset({"level", "severity", "logger"})
 """Sources that give the same for all events of one logger and level."""
+_NAME = 'e.logger or "root"'
+"""The code of a logger's name as it is: nothing to remember, however many there are."""
 
 
 def source_fault(placeholder: Placeholder) -> TemplateFault | None:
@@ -179,7 +181,10 @@ class _Writer(Struct):
             if width is not None:
                 return width
         if one.source in _SAME:
-            text = self._by_key(one, [change for _, change in self._changes(one)])
+            changes = self._changes(one)
+            if one.source == "logger" and not changes:
+                return f"size({_NAME})"
+            text = self._by_key(one, [change for _, change in changes])
             return f"{self.bind(_Lengths(text))}[e.{'logger' if one.source == 'logger' else 'level'}]"
         if one.source == "error" and (shown := self._error(self._changes(one))):
             return f"(size({shown}) if e.error else 0)"
@@ -209,6 +214,8 @@ class _Writer(Struct):
         return code
 
     def _remembered(self, one: Placeholder, changes: list[tuple[StepCall, Change]]) -> str:
+        if one.source == "logger" and not changes:
+            return f"({_NAME})"
         memo = _Memo(self._by_key(one, [change for _, change in changes]))
         return f"{self.bind(memo)}[e.{'logger' if one.source == 'logger' else 'level'}]"
 

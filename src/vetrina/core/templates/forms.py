@@ -240,12 +240,15 @@ class CsvRow(Template, frozen=True):
         return _row(list(self.columns)) + ending if self.with_header else ""
 
 
-def live_columns(template: CsvRow) -> tuple[str, ...]:
-    """Return the columns whose cells may begin like a formula in a spreadsheet, tried with an event that does so everywhere."""
+def live_columns(template: Template) -> str:
+    """Return, as words, the columns of CSV whose cells may begin like a formula: tried with an event that does so everywhere."""
+    if not isinstance(template, CsvRow):
+        return ""
     text = "=1"
     hostile = Event(_SOME_TIME, LOWEST, text, text, _Everything(), text, text, SourcePosition(text, None, text), text, text)
     cells = zip(template.columns, template.texts, strict=True)
-    return tuple(name for name, cell in cells if cell.compile()(hostile, 1).startswith(LIVE))
+    live = [name for name, cell in cells if cell.compile()(hostile, 1).startswith(LIVE)]
+    return ", ".join(live[:6]) + (" …" if len(live) > 6 else "")
 
 
 class _Everything(dict[str, Any]):

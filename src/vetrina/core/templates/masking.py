@@ -13,9 +13,9 @@ from collections.abc import Callable
 from msgspec import Struct
 
 from vetrina.core.base.expressions import BadExpression
+from vetrina.core.base.hidden import MASK
 from vetrina.core.base.secrets import CREDENTIALS, fold_name
 
-HIDDEN = "***"
 _PEM = r"-----BEGIN [A-Z0-9 ]{0,40}PRIVATE KEY-----[\s\S]*?(?:-----END [A-Z0-9 ]{0,40}PRIVATE KEY-----|\z)"
 _JWT = r"\beyJ[A-Za-z0-9_-]+\.[A-Za-z0-9_-]+\.[A-Za-z0-9_-]*"
 _SCHEME = r"(?i)\b(bearer|basic)(\s+)[A-Za-z0-9._~+/-]+=*"
@@ -63,7 +63,7 @@ def _hide_ibans(run: str) -> str:
     shown, at = [], 0
     while at < len(words):
         taken = _words_of_iban(words, numbers, at) if _IBAN_START.match(words[at]) else 0
-        shown.append(HIDDEN if taken else words[at])
+        shown.append(MASK if taken else words[at])
         at += taken or 1
     return " ".join(shown)
 
@@ -72,12 +72,12 @@ def _hide_cards(run: str) -> str:
     """Hide the card numbers in groups of digits: other numbers (a code, a date) may stand before and after one."""
     groups = [found.span() for found in _DIGITS.finditer(run)]
     if sum(end - begun for begun, end in groups) <= 19 and luhn(re.sub(r"[ -]", "", run)):
-        return HIDDEN
+        return MASK
     shown, done, at = [], 0, 0
     while at < len(groups):
         taken = _card_at(run, groups, at)
         if taken:
-            shown += [run[done : groups[at][0]], HIDDEN]
+            shown += [run[done : groups[at][0]], MASK]
             done = groups[at + taken - 1][1]
         at += taken or 1
     return "".join([*shown, run[done:]])
@@ -102,7 +102,7 @@ def _name_pattern(names: tuple[str, ...]) -> str:
 def _hide_value(before: str, value: str) -> str:
     quote = value[0] if value[0] in "\"'" else ""
     closing = quote if quote and len(value) > 1 and value.endswith(quote) else ""
-    return f"{before}{quote}{HIDDEN}{closing}"
+    return f"{before}{quote}{MASK}{closing}"
 
 
 def masker(mask: Mask) -> Callable[[str], str]:
@@ -129,18 +129,18 @@ def masker(mask: Mask) -> Callable[[str], str]:
         if not text:
             return text
         if "-----BEGIN" in text:
-            text = pem.sub(HIDDEN, text)
+            text = pem.sub(MASK, text)
         if "=" in text or ":" in text:
             text = named.sub(lambda found: _hide_value(found.group(1), found.group(2)), text)
-        text = jwt.sub(HIDDEN, text)
-        text = scheme.sub(lambda found: f"{found.group(1)}{found.group(2)}{HIDDEN}", text)
+        text = jwt.sub(MASK, text)
+        text = scheme.sub(lambda found: f"{found.group(1)}{found.group(2)}{MASK}", text)
         if "@" in text:
-            text = user.sub(lambda found: f"{found.group(1)}{HIDDEN}@", text)
-            text = mail.sub(HIDDEN, text)
+            text = user.sub(lambda found: f"{found.group(1)}{MASK}@", text)
+            text = mail.sub(MASK, text)
         text = account.sub(lambda found: _hide_ibans(found.group()), text)
         text = card.sub(lambda found: _hide_cards(found.group()), text)
         for pattern in own:
-            text = pattern.sub(HIDDEN, text)
+            text = pattern.sub(MASK, text)
         return text
 
     return hide

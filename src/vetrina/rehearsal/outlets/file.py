@@ -302,7 +302,7 @@ class RolledFile:
             one.base = pattern.fill(wall, 0)
             siblings = self._families.setdefault(one.base, [])
             if not self.roll.newest_first:
-                one.number = max((other.number for other in siblings), default=0) + 1
+                one.number = siblings[-1].number + 1 if siblings else 1  # they stand in the order of their numbers
             elif len(siblings) <= _AT_ONCE:
                 self._renumber(siblings, 2)
             one.wall = wall

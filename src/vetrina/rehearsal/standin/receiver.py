@@ -15,6 +15,7 @@ import tempfile
 import threading
 import time
 from collections.abc import Callable
+from contextlib import closing
 from datetime import UTC, datetime, timedelta
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from ipaddress import ip_address
@@ -121,10 +122,9 @@ class Receiver:
                     return
                 if self._misbehaves("syslog", "udp"):
                     continue
-                one = self.keeper.incoming()
-                one.take(data)
-                self.keeper.keep("udp", one)
-                one.close()
+                with closing(self.keeper.incoming()) as one:
+                    one.take(data)
+                    self.keeper.keep("udp", one)
 
         thread = threading.Thread(target=listen, daemon=True)
         thread.start()
@@ -239,17 +239,15 @@ def _read_frames(receiver: Receiver, connection: socket.socket, protocol: str) -
     """Read octet-counted frames until the sender closes; a broken count, or one without its message, ends the connection."""
     with connection.makefile("rb") as stream:
         while (size := _count(stream)) is not None:
-            one = receiver.keeper.incoming()
-            try:
-                one.take_from(stream, size)
+            with closing(receiver.keeper.incoming()) as one:
+                try:
+                    one.take_from(stream, size)
+                except (BrokenOff, OSError):
+                    receiver.keeper.refuse(protocol)
+                    return
                 if receiver._misbehaves("syslog", protocol):  # noqa: SLF001  (one server in two parts)
                     return
                 receiver.keeper.keep(protocol, one)
-            except (BrokenOff, OSError):
-                receiver.keeper.refuse(protocol)
-                return
-            finally:
-                one.close()
 
 
 def _count(stream: Any) -> int | None:
@@ -307,15 +305,14 @@ class _Mailbox:
             server.transport.abort()
             return "421 closed"
         del session
-        one = self._receiver.keeper.incoming()
-        try:
-            one.take(envelope.content)
-            return "250 kept" if self._receiver.keeper.keep("smtp", one) else "452 there is no room to keep it"
-        except OSError:
-            self._receiver.keeper.refuse("smtp")
-            return "452 there is no room to keep it"
-        finally:
-            one.close()
+        keeper = self._receiver.keeper
+        with closing(keeper.incoming()) as one:
+            try:
+                one.take(envelope.content)
+            except OSError:
+                keeper.refuse("smtp")
+                return "452 there is no room to keep it"
+            return "250 kept" if keeper.keep("smtp", one) else "452 there is no room to keep it"
 
 
 class _Requests(BaseHTTPRequestHandler):
@@ -330,14 +327,12 @@ class _Requests(BaseHTTPRequestHandler):
             self.stand_in.keeper.refuse("http")
             self.close_connection = True
             return
-        one = self.stand_in.keeper.incoming()
-        try:
-            self._take_body(one, what)
-        except (BrokenOff, OSError, ValueError):
-            self.stand_in.keeper.refuse("http")
-            self.close_connection = True
-        finally:
-            one.close()
+        with closing(self.stand_in.keeper.incoming()) as one:
+            try:
+                self._take_body(one, what)
+            except (BrokenOff, OSError, ValueError):
+                self.stand_in.keeper.refuse("http")
+                self.close_connection = True
 
     def _take_body(self, one: Incoming, what: str | None) -> None:
         """Take head and body to disk, and answer; raise BrokenOff or ValueError for what is no request by RFC 9112."""
