@@ -87,6 +87,18 @@ def test_a_line_that_looks_like_one_of_its_own_is_never_swallowed(line: str, rea
 
 
 @pytest.mark.parametrize(
+    "fields, misfits",
+    [("a=1 b=x", 0), ('a="" b="x=1"', 0), ("a=x=1", 1), ("a=", 1), ('a="x"', 1), ('a="\\u0020x"', 1), ("a=x\x7f", 1)],
+)
+def test_fields_are_read_as_the_template_writes_them(fields: str, misfits: int) -> None:
+    line = f"2026-11-02T10:00:00.000Z hello {fields}"
+    reader, events = read("{time} {message} {fields}", line + "\n")
+
+    assert reader.misfits == misfits
+    assert written(form("{time} {message} {fields}").texts[0], events) == ([] if misfits else [line])
+
+
+@pytest.mark.parametrize(
     "template, further, joined, misfits",
     [
         pytest.param('{time} {message}{error|before "\\n"}', "Boom\n  at x\n", 2, 0, id="a stack trace"),

@@ -11,7 +11,7 @@ from typing import Any
 
 import msgspec
 
-from vetrina.core.base.events import NOT_TEXT, text_of
+from vetrina.core.base.events import NOT_TEXT, pairs, text_of
 from vetrina.core.templates.compiling import TextTemplate
 from vetrina.core.templates.language import Placeholder
 from vetrina.core.templates.masking import masker
@@ -113,6 +113,8 @@ def read_pairs(text: str) -> dict[str, Any]:
             raise Misfit(f'the field "{name[:40]}" is there twice')
         fields[name] = json.loads(value) if value.startswith('"') else typed_text(value)
         position = match.end()
+    if pairs(fields) != text.rstrip(" "):
+        raise Misfit(f'"{text[:40]}" is not how these fields are written: {pairs(fields)[:40]}')
     return fields
 
 
