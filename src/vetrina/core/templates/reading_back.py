@@ -450,17 +450,11 @@ def _reader(one: Placeholder, template: TextTemplate) -> Callable[[str, Values],
     if one.source in _FIELDS:
         return lambda text, values: _put_fields(values, read_pairs(take(text)))
     if one.source == "field":
-        name = one.argument or ""
-
-        apply_field = applying(one, template)
+        name, apply_field = one.argument or "", applying(one, template)
         shows_all = any(other.source == "fields" for other in template.placeholders)
 
         def field(text: str, values: Values) -> None:
-            got = take(text)
-            if shows_all:
-                values.setdefault("shown", []).append((name, text, apply_field))
-            elif got:
-                _put_fields(values, {name: typed_text(got)})
+            values.setdefault("looks", {}).setdefault((name, shows_all), []).append((take(text), text, apply_field))
 
         return field
     if one.source == "sequence":
@@ -484,11 +478,21 @@ def _reader(one: Placeholder, template: TextTemplate) -> Callable[[str, Values],
 
 
 def _settle(values: Values) -> None:
-    """Hold what was shown of single fields against all of them; raise Misfit where they differ."""
-    for name, text, apply in values.pop("shown", ()):
-        value = look_up(values.get("fields"), name)
-        if apply("" if value is MISSING else text_of(value)) != text:
-            raise Misfit(f'"{text[:40]}" is not what the fields say of "{name[:40]}"')
+    """Give each field that was shown by itself the value that all looks at it agree on; raise Misfit where there is none."""
+    for (name, shows_all), looks in values.pop("looks", {}).items():
+        fields = values.get("fields")
+        known = look_up(fields, name) if shows_all else (fields or {}).get(name, MISSING)
+        possible = [text_of(known)] if known is not MISSING else [""] if shows_all else [got for got, _, _ in looks]
+        found = next(
+            (one for one in possible if all(one == got or apply(one) == text for got, text, apply in looks)),
+            None,
+        )
+        if found is None and (shows_all or known is not MISSING):
+            raise Misfit(f'"{looks[0][1][:40]}" is not what the fields say of "{name[:40]}"')
+        if found is None:
+            raise Misfit(f'the field "{name[:40]}" has two values in one line')
+        if found and known is MISSING:
+            _put_fields(values, {name: typed_text(found)})
 
 
 def _put_fields(values: Values, found: dict[str, Any]) -> None:
