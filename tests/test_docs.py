@@ -10,6 +10,7 @@ import pytest
 sys.path.insert(0, str(Path(__file__).parent.parent / "tools"))
 
 from docs import PAGES, ROOT, prepare, refreshed
+from reference import FOLDER, pages
 
 
 @pytest.mark.parametrize("page", PAGES, ids=lambda page: page.name)
@@ -19,9 +20,14 @@ def test_examples_print_what_the_page_shows(page: Path, folder: Path) -> None:
     assert refreshed(page, folder) == page.read_text(encoding="utf-8")
 
 
+@pytest.mark.parametrize("name, text", pages().items(), ids=list(pages()))
+def test_the_reference_is_what_the_program_works_by(name: str, text: str) -> None:
+    assert (FOLDER / name).read_text(encoding="utf-8") == text, "python tools/docs.py makes it anew"
+
+
 def test_links_lead_somewhere() -> None:
     import re
 
-    for page in [*PAGES, ROOT / "CONTRIBUTING.md"]:
+    for page in [*PAGES, ROOT / "CONTRIBUTING.md", *FOLDER.glob("*.md")]:
         for target in re.findall(r"\]\(([^)#:]+)\)", page.read_text(encoding="utf-8")):
             assert (page.parent / target).exists(), f"{page.name}: {target}"

@@ -1,7 +1,7 @@
 """Run the examples of README and guide, and write what they print into them: `python tools/docs.py`.
 
 A block that begins with `$ vetrina …` is run in a folder with the demo's files (and README's small.yaml); what follows
-the call is replaced by what it prints. The tests call `refreshed` and want no difference.
+the call is replaced by what it prints. The pages of docs/reference/ are made from the program's tables. The tests call `refreshed` and want no difference.
 """
 
 from __future__ import annotations
@@ -13,6 +13,8 @@ import subprocess
 import sys
 import tempfile
 from pathlib import Path
+
+from reference import FOLDER, pages
 
 ROOT = Path(__file__).resolve().parent.parent
 DEMO = ROOT / "src" / "vetrina" / "demo"
@@ -53,7 +55,9 @@ def refreshed(page: Path, folder: Path) -> str:
 
 
 def main() -> None:
-    """Refresh every page."""
+    """Refresh every page, and make those of the reference."""
+    for name, text in pages().items():
+        (FOLDER / name).write_text(text, encoding="utf-8")
     with tempfile.TemporaryDirectory() as name:
         prepare(Path(name))
         for page in PAGES:

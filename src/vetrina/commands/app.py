@@ -5,10 +5,11 @@ from __future__ import annotations
 import gc
 import sys
 from importlib import import_module
-from typing import Any
+from typing import Any, get_args, get_type_hints
 
 import typer
 from typer.core import TyperCommand, TyperGroup
+from typer.models import ArgumentInfo
 
 from vetrina.commands.overview import COMMANDS, OPTIONS
 from vetrina.core.base.faults import nearest, refuse
@@ -48,7 +49,22 @@ def _command(name: str) -> Any:
     one = typer.Typer(add_completion=False, rich_markup_mode=None, pretty_exceptions_enable=False)
     kind = getattr(module, "Command", TyperCommand)
     one.command(name, cls=kind, help=module.run.__doc__, no_args_is_help=False)(module.run)
-    return typer.main.get_command(one)
+    command = typer.main.get_command(one)
+    _tell_arguments(command, module.run)
+    return command
+
+
+def _tell_arguments(command: Any, run: Any) -> None:
+    """Give a command's arguments their help again: Click's newer versions overwrite what Typer gave them."""
+    declared = {
+        name: part
+        for name, hint in get_type_hints(run, include_extras=True).items()
+        for part in get_args(hint)
+        if isinstance(part, ArgumentInfo)
+    }
+    for one in command.params:
+        if one.name in declared:
+            one.help = declared[one.name].help
 
 
 app = typer.Typer(

@@ -25,7 +25,7 @@ from vetrina.core.plan.model import Plan
 from vetrina.core.plan.samples import START
 from vetrina.core.schema.containers import Key, ListOf, MapOf, Record, Section
 from vetrina.core.schema.held import Held, Layer
-from vetrina.core.schema.kinds import Anything, RangeKind, Read, Schema, Text, Whole
+from vetrina.core.schema.kinds import PLACEHOLDER, Anything, RangeKind, Read, Schema, Text, Whole, definitions
 from vetrina.core.schema.nodes import Mapping, Scalar, Source
 from vetrina.formats.documents import decode, read_bytes, read_document
 
@@ -34,58 +34,82 @@ _NAMES = ListOf(Text(), single=True)
 EVENT = Record(
     name="an event",
     keys={
-        "logger": Key(ListOf(Text(), single=True, least=1), "its logger, or several", required=True),
-        "level": Key(
-            ListOf(RangeKind(), single=True, least=1), "its level, a range (each named level in it), or several", "info"
+        "logger": Key(
+            ListOf(Text(), single=True, least=1),
+            "its logger, or several",
+            required=True,
+            example="[ropeway.gate, ropeway.fare]",
         ),
-        "message": Key(Text(), "its message", "a message"),
-        "time": Key(Text(as_written=True), "RFC 3339; a moment of its own without it"),
-        "fields": Key(MapOf(Anything()), "its fields"),
-        "error": Key(Anything(), "a text, or {type, message, stack}"),
-        "thread": Key(Anything(), "its thread"),
-        "process": Key(Anything(), "its process"),
-        "host": Key(Text(), "its host"),
-        "source": Key(Anything(), "{file, line, function}"),
+        "level": Key(
+            ListOf(RangeKind(), single=True, least=1),
+            "its level, a range (each named level in it), or several",
+            "info",
+            example="[debug, warn..]",
+        ),
+        "message": Key(Text(), "its message", "a message", example="gate 4 opened"),
+        "time": Key(Text(as_written=True), "RFC 3339; a moment of its own without it", example="'2026-11-02T08:00:00+01:00'"),
+        "fields": Key(MapOf(Anything()), "its fields", example="{gate: 4}"),
+        "error": Key(Anything(), "a text, or {type, message, stack}", example="{type: OverSpeed, message: 6.2 m/s}"),
+        "thread": Key(Anything(), "its thread", example="worker-2"),
+        "process": Key(Anything(), "its process", example="811"),
+        "host": Key(Text(), "its host", example="valley"),
+        "source": Key(Anything(), "{file, line, function}", example="{file: gate.py, line: 40}"),
     },
 )
 LINE = Record(
     name="a line's test",
     keys={
-        "text": Key(Text(), "the whole line, without its ending"),
-        "holds": Key(Text(), "a text within it"),
-        "matches": Key(Text(), "an RE2 expression, searched in it"),
-        "members": Key(MapOf(Anything()), "members of the JSON object that it is"),
+        "text": Key(Text(), "the whole line, without its ending", example="08:00:00 INFO gate 4 opened"),
+        "holds": Key(Text(), "a text within it", example="gate 4"),
+        "matches": Key(Text(), "an RE2 expression, searched in it", example="'^[0-9:]+ INFO '"),
+        "members": Key(MapOf(Anything()), "members of the JSON object that it is", example="{level: info}"),
     },
     short="holds",
 )
 CASE = Record(
     name="a case",
     keys={
-        "say": Key(Text(empty=False), "one sentence: what is expected", required=True),
-        "event": Key(EVENT, "the event, or many by several loggers and levels", required=True),
-        "reaches": Key(_NAMES, "appenders or sinks it must arrive in"),
-        "avoids": Key(_NAMES, "appenders or sinks it must not arrive in"),
-        "only": Key(_NAMES, "exactly where it must arrive; [] is nowhere"),
-        "times": Key(MapOf(Whole(low=0, high=1000)), "how often it arrives in an appender or sink"),
-        "line": Key(MapOf(LINE), "what its line in an appender must look like"),
-        "stages": Key(_NAMES, "stages under each of which it must hold; as the call says without any"),
+        "say": Key(
+            Text(empty=False),
+            "one sentence: what is expected",
+            required=True,
+            example="the scanner's debug messages stay out of the daybook",
+        ),
+        "event": Key(
+            EVENT,
+            "the event, or many by several loggers and levels",
+            required=True,
+            example="{logger: ropeway.gate, level: debug}",
+        ),
+        "reaches": Key(_NAMES, "appenders or sinks it must arrive in", example="[daybook]"),
+        "avoids": Key(_NAMES, "appenders or sinks it must not arrive in", example="[desk]"),
+        "only": Key(_NAMES, "exactly where it must arrive; [] is nowhere", example="[daybook]"),
+        "times": Key(MapOf(Whole(low=0, high=1000)), "how often it arrives in an appender or sink", example="{daybook: 1}"),
+        "line": Key(MapOf(LINE), "what its line in an appender must look like", example="{daybook: {holds: gate 4}}"),
+        "stages": Key(_NAMES, "stages under each of which it must hold; as the call says without any", example="[live]"),
     },
 )
 CASES = Record(
     name="a file of cases",
     keys={
-        "vetrina-expect": Key(Whole(), "version of the format", required=True),
-        "title": Key(Text(), "what the cases are about"),
-        "cases": Key(ListOf(CASE, least=1), "the cases", required=True),
+        "vetrina-expect": Key(Whole(), "version of the format", required=True, example="1"),
+        "title": Key(Text(), "what the cases are about", example="who gets what"),
+        "cases": Key(
+            ListOf(CASE, least=1),
+            "the cases",
+            required=True,
+            example="[{say: it arrives, event: {logger: ropeway, level: info}, reaches: [daybook]}]",
+        ),
     },
 )
 
 
 def cases_schema() -> Schema:
     """Return the JSON Schema of a file of cases, without its dialect."""
-    found = dict(CASES.schema())
+    found = CASES.as_object()
     properties = {**found["properties"], "vetrina-expect": {"const": VERSION, "description": "version of the format"}}
-    return {"title": "Vetrina cases", **found, "properties": properties, "required": ["vetrina-expect", "cases"]}
+    return {"title": "Vetrina cases", **found, "properties": properties, "required": ["vetrina-expect", "cases"],
+            "$defs": definitions(*CASES.parts()) | {"placeholder": PLACEHOLDER}}  # fmt: skip
 
 
 class _Reader:

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-import json
 from typing import Any
 
 import msgspec
 
 from vetrina.core.base.events import Event
 from vetrina.core.base.levels import ALIASES, NAMES, THRESHOLDS
-from vetrina.core.config.grammar import CONDITION, MEMBER, PLAN_FILE, VERSION
+from vetrina.core.config.grammar import PLAN_FILE, VERSION
+from vetrina.core.schema import kinds
 from vetrina.core.schema.kinds import Schema
 from vetrina.formats import cases
 from vetrina.formats.outputs import OUTPUTS
@@ -20,17 +20,13 @@ DIALECT = "https://json-schema.org/draft/2020-12/schema"
 def plan_schema() -> Schema:
     """Return the schema of a plan; a layer is the same without `vetrina`.
 
-    A level's name must be a known one, unless the plan adds names under `levels`.
+    A level's name must be a known one, unless the plan adds names under `levels`: what holds levels is there twice.
     """
-    found = dict(PLAN_FILE.schema())
+    found = PLAN_FILE.as_object()
     properties = {"$schema": {"type": "string"}, **found["properties"]}
     properties["vetrina"] = {"const": VERSION, "description": "version of the plan format"}
-    with_levels = ("assume", "loggers", "appenders", "stages")
-    strict = json.loads(
-        json.dumps({name: properties[name] for name in with_levels}).replace("#/$defs/level", "#/$defs/known-level")
-    )
-    names = [*NAMES, *ALIASES, *THRESHOLDS]
-    numbers = [{"type": "integer", "minimum": 1, "maximum": 24}, {"type": "string", "pattern": r"^([1-9]|1[0-9]|2[0-4])$|\$\{"}]
+    definitions = kinds.definitions(*PLAN_FILE.parts()) | {"placeholder": kinds.PLACEHOLDER, "level": _level()}
+    twins = _holding(definitions, "level")
     return {
         "$schema": DIALECT,
         "title": "Vetrina plan",
@@ -38,35 +34,50 @@ def plan_schema() -> Schema:
         "properties": properties,
         "required": ["vetrina"],
         "if": {"not": {"required": ["levels"]}},
-        "then": {"properties": strict},
+        "then": {"properties": {name: known for name, one in properties.items() if (known := _renamed(one, twins)) != one}},
         "$defs": {
-            "known-level": {
-                "description": "a level's name or number",
-                "anyOf": [
-                    {"enum": names},
-                    {"type": "string", "pattern": "^(" + "|".join(map(_any_case, names)) + ")$"},
-                    *numbers,
-                ],
-            },
-            "level": {
-                "description": "a level's name, one of the plan's own under levels, or a number",
-                "anyOf": [{"enum": names}, {"type": "string", "pattern": r"^[\w-]+$"}, *numbers],
-            },
-            "condition": CONDITION.definition(),
-            "member": {
-                "anyOf": [
-                    {"type": "string"},
-                    {
-                        "type": "object",
-                        "properties": {"raw": {"type": "string"}},
-                        "required": ["raw"],
-                        "additionalProperties": False,
-                    },
-                    {"type": "object", "additionalProperties": {"anyOf": [MEMBER.schema(), {"type": "null"}]}},
-                ]
-            },
+            **definitions,
+            **{f"known-{name}": _renamed(definitions[name], twins) for name in twins if name != "level"},
+            "known-level": _known_level(),
         },
     }
+
+
+_NUMBERS: list[Schema] = [
+    {"type": "integer", "minimum": 1, "maximum": 24},
+    {"type": "string", "pattern": r"^([1-9]|1[0-9]|2[0-4])$|\$\{"},
+]
+_NAMES = [*NAMES, *ALIASES, *THRESHOLDS]
+
+
+def _level() -> Schema:
+    what = "a level's name, one of the plan's own under levels, or a number"
+    return {"description": what, "anyOf": [{"enum": _NAMES}, {"type": "string", "pattern": r"^[\w-]+$"}, *_NUMBERS]}
+
+
+def _known_level() -> Schema:
+    in_any_case = {"type": "string", "pattern": "^(" + "|".join(map(_any_case, _NAMES)) + ")$"}
+    return {"description": "a level's name or number", "anyOf": [{"enum": _NAMES}, in_any_case, *_NUMBERS]}
+
+
+def _holding(definitions: dict[str, Schema], name: str) -> set[str]:
+    """Return the definitions that refer to ``name``, or to one that does, and it itself."""
+    found = {name}
+    while more := {one for one, schema in definitions.items() if one not in found and _renamed(schema, found) != schema}:
+        found |= more
+    return found
+
+
+def _renamed(schema: Any, names: set[str]) -> Any:
+    """Return a schema whose references to ``names`` lead to their stricter twins."""
+    if isinstance(schema, dict):
+        return {
+            key: f"#/$defs/known-{name}"
+            if key == "$ref" and (name := value.rpartition("/")[2]) in names
+            else _renamed(value, names)
+            for key, value in schema.items()
+        }
+    return [_renamed(one, names) for one in schema] if isinstance(schema, list) else schema
 
 
 def _any_case(word: str) -> str:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Any, ClassVar
 
 from msgspec.structs import force_setattr
@@ -60,12 +61,12 @@ class FieldTest(Kind, frozen=True):
     operators: Record = Record(
         name="a field's condition",
         keys={
-            "is": Key(Anything(), "equal to this JSON value"),
-            "one-of": Key(ListOf(Anything(), least=1), "equal to one of these"),
-            "matches": Key(Text(), "an RE2 expression, searched in its text"),
-            "present": Key(Flag(), "whether the field is there at all"),
-            "at-least": Key(Anything(), "a number not below this"),
-            "at-most": Key(Anything(), "a number not above this"),
+            "is": Key(Anything(), "equal to this JSON value", example="'upper'"),
+            "one-of": Key(ListOf(Anything(), least=1), "equal to one of these", example="[upper, lower]"),
+            "matches": Key(Text(), "an RE2 expression, searched in its text", example="'^gate-[0-9]+$'"),
+            "present": Key(Flag(), "whether the field is there at all", example="true"),
+            "at-least": Key(Anything(), "a number not below this", example="4.5"),
+            "at-most": Key(Anything(), "a number not above this", example="100"),
         },
     )
 
@@ -104,17 +105,9 @@ class FieldTest(Kind, frozen=True):
         """Return anything that is no mapping, or the operators."""
         return {"anyOf": [{"type": ["string", "number", "boolean", "null", "array"]}, self.operators.schema()]}
 
-
-class ConditionKind(Record, frozen=True):
-    """A condition; its schema is a definition of its own, for it holds itself."""
-
-    def schema(self) -> Schema:
-        """Return a reference to the definition."""
-        return {"$ref": "#/$defs/condition"}
-
-    def definition(self) -> Schema:
-        """Return the schema that the reference stands for."""
-        return super().schema()
+    def parts(self) -> Iterable[Kind]:
+        """Return the operators."""
+        return (self.operators,)
 
 
 class MemberKind(MapOf, frozen=True):
@@ -138,6 +131,14 @@ class MemberKind(MapOf, frozen=True):
     def schema(self) -> Schema:
         """Return a reference to the definition."""
         return {"$ref": "#/$defs/member"}
+
+    def definition(self) -> tuple[str, Schema]:
+        """Return a text, `{raw: SOURCE}`, or members within."""
+        raw = {
+            "type": "object", "properties": {"raw": {"type": "string"}}, "required": ["raw"], "additionalProperties": False,
+        }  # fmt: skip
+        nested = {"type": "object", "additionalProperties": {"anyOf": [self.schema(), {"type": "null"}]}}
+        return "member", {"anyOf": [{"type": "string"}, raw, nested]}
 
 
 _TEXT = Text()
@@ -175,27 +176,35 @@ def root_name(name: str) -> str:
     return name or ROOT
 
 
-CONDITION = ConditionKind(
+CONDITION = Record(
     name="a condition",
     keys={
-        "logger": Key(ListOf(Text(), single=True), "these loggers and all below them"),
-        "exactly": Key(ListOf(Text(), single=True), "these loggers alone"),
-        "level": Key(RangeKind(), "a range of levels: warn.., ..info, debug..warn, or one level"),
-        "message": Key(Text(), "an RE2 expression, searched in the message with its holes filled"),
-        "field": Key(MapOf(FieldTest()), "fields by name, and what is asked of each"),
-        "error": Key(Flag(), "whether the event carries an error"),
+        "logger": Key(ListOf(Text(), single=True), "these loggers and all below them", example="[ropeway.gate, ropeway.fare]"),
+        "exactly": Key(ListOf(Text(), single=True), "these loggers alone", example="ropeway"),
+        "level": Key(RangeKind(), "a range of levels: warn.., ..info, debug..warn, or one level", example="warn.."),
+        "message": Key(
+            Text(), "an RE2 expression, searched in the message with its holes filled", example="'(?i)emergency stop'"
+        ),
+        "field": Key(
+            MapOf(FieldTest()), "fields by name, and what is asked of each", example="{line: upper, speed: {at-least: 6}}"
+        ),
+        "error": Key(Flag(), "whether the event carries an error", example="true"),
     },
 )
-CONDITION.keys["not"] = Key(CONDITION, "holds where this condition does not")
-CONDITION.keys["any"] = Key(ListOf(CONDITION, least=1), "holds where one of these does")
+CONDITION.keys["not"] = Key(CONDITION, "holds where this condition does not", example="{level: ..info}")
+CONDITION.keys["any"] = Key(
+    ListOf(CONDITION, least=1), "holds where one of these does", example="[{logger: ropeway.drive}, {error: true}]"
+)
 VERDICTS = ("drop", "keep", "lift")
 RULE = Record(
     name="a rule",
     keys={
-        "drop": Key(CONDITION, "stop the events for which this holds"),
-        "keep": Key(CONDITION, "let them pass; later rules are not asked"),
-        "lift": Key(CONDITION, "at the door only: let them pass, whatever their logger's level"),
-        "note": Key(Text(), "a remark for readers"),
+        "drop": Key(CONDITION, "stop the events for which this holds", example="{message: heartbeat}"),
+        "keep": Key(CONDITION, "let them pass; later rules are not asked", example="{field: {gate: 4}}"),
+        "lift": Key(
+            CONDITION, "at the door only: let them pass, whatever their logger's level", example="{field: {badge: 4711}}"
+        ),
+        "note": Key(Text(), "a remark for readers", example="the heartbeat is counted elsewhere"),
     },
 )
 RULES = ListOf(RULE, wants="a list of rules")
@@ -203,20 +212,22 @@ WAIVERS = ListOf(
     Record(
         name="a waiver",
         keys={
-            "check": Key(Text(), "the code of the check", required=True),
-            "why": Key(Text(empty=False), "why the finding is all right here", required=True),
+            "check": Key(Text(), "the code of the check", required=True, example="twice"),
+            "why": Key(Text(empty=False), "why the finding is all right here", required=True, example="both desks want it"),
         },
     ),
     wants="a list of waivers",
 )
-NOTE = Key(Text(), "a remark for readers")
+NOTE = Key(Text(), "a remark for readers", example="asked for by the night shift")
 ATTACHMENT = Record(
     name="an attachment",
     keys={
-        "appender": Key(Text(empty=False, wants="an appender's name"), "the appender", required=True),
-        "floor": Key(LevelKind(), "lowest level that this attachment lets through"),
-        "ceiling": Key(LevelKind(), "highest level that this attachment lets through"),
-        "rules": Key(RULES, "asked for this attachment only; the first that matches decides"),
+        "appender": Key(Text(empty=False, wants="an appender's name"), "the appender", required=True, example="daybook"),
+        "floor": Key(LevelKind(), "lowest level that this attachment lets through", example="info"),
+        "ceiling": Key(LevelKind(), "highest level that this attachment lets through", example="warn"),
+        "rules": Key(
+            RULES, "asked for this attachment only; the first that matches decides", example="[{drop: {message: heartbeat}}]"
+        ),
         "note": NOTE,
     },
     short="appender",
@@ -224,43 +235,57 @@ ATTACHMENT = Record(
 LOGGER = Record(
     name="a logger",
     keys={
-        "level": Key(LevelKind(), "lowest level that passes; inherited where not given"),
-        "to": Key(ListOf(ATTACHMENT, single=True, removed_by="appender"), "the appenders attached here"),
-        "climb": Key(Flag(), "whether events go on to the ancestors' appenders", "true"),
-        "enabled": Key(Flag(), "false: as if this entry were not there", "true"),
+        "level": Key(LevelKind(), "lowest level that passes; inherited where not given", example="debug"),
+        "to": Key(
+            ListOf(ATTACHMENT, single=True, removed_by="appender"),
+            "the appenders attached here",
+            example="[daybook, {appender: desk, floor: warn}]",
+        ),
+        "climb": Key(Flag(), "whether events go on to the ancestors' appenders", "true", example="false"),
+        "enabled": Key(Flag(), "false: as if this entry were not there", "true", example="false"),
         "note": NOTE,
-        "waive": Key(WAIVERS, "checks that are silent here"),
+        "waive": Key(WAIVERS, "checks that are silent here", example="[{check: twice, why: both desks want it}]"),
     },
     short="level",
 )
 BUFFER = Record(
     name="a buffer",
     keys={
-        "events": Key(Whole(low=1, high=10_000_000), "deliver when so many are waiting"),
-        "age": Key(DurationKind(), "deliver when one arrives so much later than the oldest waiting"),
-        "at-once": Key(LevelKind(threshold=False), "an event at or above this level empties the buffer"),
+        "events": Key(Whole(low=1, high=10_000_000), "deliver when so many are waiting", example="50"),
+        "age": Key(DurationKind(), "deliver when one arrives so much later than the oldest waiting", example="5 minutes"),
+        "at-once": Key(LevelKind(threshold=False), "an event at or above this level empties the buffer", example="error"),
     },
 )
 ROLL = Record(
     name="roll",
     keys={
-        "every": Key(Text(empty=False), "minute, hour, day, week, month, year, N minutes, N hours or N days"),
-        "at": Key(Text(pattern="^[0-2][0-9]:[0-5][0-9]|\\$\\{"), "wall-clock time of the boundary, of day and longer", "00:00"),
-        "at-size": Key(SizeKind(), "roll when the file reaches this size"),
-        "size-check": Key(Choice(words=("before", "after")), "whether a write may exceed the size", "before"),
-        "each-start": Key(Flag(), "true: roll at each start of the process", "false"),
-        "rename-to": Key(Text(empty=False, wants="a path"), "name of a rolled file, with {period} and {n}"),
-        "newest": Key(Choice(words=("highest", "first")), "which number the newest file bears", "highest"),
+        "every": Key(Text(empty=False), "minute, hour, day, week, month, year, N minutes, N hours or N days", example="day"),
+        "at": Key(
+            Text(pattern="^[0-2][0-9]:[0-5][0-9]|\\$\\{"),
+            "wall-clock time of the boundary, of day and longer",
+            "00:00",
+            example="'06:00'",
+        ),
+        "at-size": Key(SizeKind(), "roll when the file reaches this size", example="10 MiB"),
+        "size-check": Key(Choice(words=("before", "after")), "whether a write may exceed the size", "before", example="before"),
+        "each-start": Key(Flag(), "true: roll at each start of the process", "false", example="true"),
+        "rename-to": Key(
+            Text(empty=False, wants="a path"),
+            "name of a rolled file, with {period} and {n}",
+            example="logs/daybook-{period}.{n}.log",
+        ),
+        "newest": Key(Choice(words=("highest", "first")), "which number the newest file bears", "highest", example="highest"),
         "keep": Key(
             Record(
                 name="keep",
                 keys={
-                    "files": Key(Whole(low=0, high=10_000_000), "at most so many closed files"),
-                    "age": Key(DurationKind(), "closed files older than this are removed"),
-                    "disk": Key(SizeKind(), "at most so many bytes in closed files"),
+                    "files": Key(Whole(low=0, high=10_000_000), "at most so many closed files", example="14"),
+                    "age": Key(DurationKind(), "closed files older than this are removed", example="30 days"),
+                    "disk": Key(SizeKind(), "at most so many bytes in closed files", example="2 GiB"),
                 },
             ),
             "what is kept of the closed files",
+            example="{files: 14, disk: 2 GiB}",
         ),
     },
 )
@@ -272,33 +297,41 @@ FACILITIES = (
 TEMPLATE = Record(
     name="a template",
     keys={
-        "as": Key(Choice(words=TEMPLATE_FORMS), "the form", required=True),
-        "text": Key(Text(), "the text, for as: text and as: syslog"),
-        "members": Key(MEMBER, "for as: json: name to text, {raw: SOURCE} or members within"),
-        "omit-empty": Key(Flag(), "for as: json: leave empty texts and nulls out", "false"),
-        "columns": Key(MapOf(Text()), "for as: csv: column to text"),
-        "header": Key(Flag(), "for as: csv: begin with the columns' names", "false"),
-        "facility": Key(Choice(words=FACILITIES), "for as: syslog", "user"),
-        "app": Key(Text(), "for as: syslog: the application's name"),
-        "sd-id": Key(Text(), "for as: syslog: the name of the structured data", "fields@32473"),
-        "ending": Key(Text(), "what follows every event: a newline unless given (CR LF for csv)"),
-        "waive": Key(WAIVERS, "checks that are silent here"),
+        "as": Key(Choice(words=TEMPLATE_FORMS), "the form", required=True, example="json"),
+        "text": Key(Text(), "the text, for as: text and as: syslog", example="'{time} {level|upper|pad 5} {logger} {message}'"),
+        "members": Key(
+            MEMBER,
+            "for as: json: name to text, {raw: SOURCE} or members within",
+            example="{at: '{time}', severity: {raw: severity}}",
+        ),
+        "omit-empty": Key(Flag(), "for as: json: leave empty texts and nulls out", "false", example="true"),
+        "columns": Key(MapOf(Text()), "for as: csv: column to text", example="{at: '{time}', what: '{message}'}"),
+        "header": Key(Flag(), "for as: csv: begin with the columns' names", "false", example="true"),
+        "facility": Key(Choice(words=FACILITIES), "for as: syslog", "user", example="local4"),
+        "app": Key(Text(), "for as: syslog: the application's name", example="ropeway"),
+        "sd-id": Key(Text(), "for as: syslog: the name of the structured data", "fields@32473", example="fields@32473"),
+        "ending": Key(Text(), "what follows every event: a newline unless given (CR LF for csv)", example='"\\n"'),
+        "waive": Key(WAIVERS, "checks that are silent here", example="[{check: twice, why: both desks want it}]"),
     },
     short="text",
     form_key="as",
     implied=(("as", "text"),),
 )
 COMMON = {
-    "sink": Key(Choice(words=tuple(KINDS)), "the kind of sink", required=True),
-    "enabled": Key(Flag(), "false: nothing passes", "true"),
-    "floor": Key(LevelKind(), "lowest level that passes"),
-    "ceiling": Key(LevelKind(), "highest level that passes"),
-    "rules": Key(RULES, "the first that matches decides"),
-    "otherwise": Key(Choice(words=("keep", "drop")), "what happens to an event that no rule matches", "keep"),
-    "template": Key(Text(empty=False, wants="a template's name or a text"), "a template's name, or a text with a {"),
-    "buffer": Key(BUFFER, "when events are delivered"),
+    "sink": Key(Choice(words=tuple(KINDS)), "the kind of sink", required=True, example="file"),
+    "enabled": Key(Flag(), "false: nothing passes", "true", example="false"),
+    "floor": Key(LevelKind(), "lowest level that passes", example="info"),
+    "ceiling": Key(LevelKind(), "highest level that passes", example="warn"),
+    "rules": Key(RULES, "the first that matches decides", example="[{drop: {message: heartbeat}}]"),
+    "otherwise": Key(Choice(words=("keep", "drop")), "what happens to an event that no rule matches", "keep", example="drop"),
+    "template": Key(
+        Text(empty=False, wants="a template's name or a text"),
+        "a template's name, or a text with a {",
+        example="'{time} {message}'",
+    ),
+    "buffer": Key(BUFFER, "when events are delivered", example="{events: 20, age: 5 minutes}"),
     "note": NOTE,
-    "waive": Key(WAIVERS, "checks that are silent here"),
+    "waive": Key(WAIVERS, "checks that are silent here", example="[{check: twice, why: both desks want it}]"),
 }
 
 
@@ -306,41 +339,51 @@ def _appender() -> Record:
     keys = {"sink": COMMON["sink"]}
     for kind in KINDS.values():
         for name, key in kind.keys.items():
-            keys.setdefault(name, Key(key.kind, f"{kind.name}: {key.doc}", key.default))
-    keys["roll"] = Key(ROLL, "file: when a new file begins, and what is kept")
+            keys.setdefault(name, Key(key.kind, f"{kind.name}: {key.doc}", key.default, example=key.example))
+    keys["roll"] = Key(ROLL, "file: when a new file begins, and what is kept", example="{every: day, keep: {files: 14}}")
     return Record(name="an appender", keys=keys | COMMON)
 
 
 PLAN_KEYS = {
-    "vetrina": Key(Anything(), "version of the plan format"),
-    "$schema": Key(Text(), "for editors: where the schema of plans is"),
-    "title": Key(Text(), "what this plan is for"),
-    "separator": Key(Text(allow=_separator_fault), "between the segments of a logger's name", "."),
-    "zone": Key(Text(allow=_zone_fault), "IANA time zone of template times and rolling", "UTC"),
-    "workdir": Key(Text(empty=False), "what relative sink paths start from; the plan's folder unless given"),
-    "assume": Key(LevelKind(), "root's level where none is set", "info"),
-    "deliver": Key(Choice(words=("each", "once")), "when one appender is met twice on the climb", "each"),
-    "levels": Key(MapOf(LevelNumber()), "further level names, 1 to 24"),
-    "values": Key(MapOf(Text(as_written=True), name_fault=_value_name_fault), "texts for placeholders"),
+    "vetrina": Key(Anything(), "version of the plan format", example="1"),
+    "$schema": Key(Text(), "for editors: where the schema of plans is", example="plan.schema.json"),
+    "title": Key(Text(), "what this plan is for", example="Sereno ropeway, live"),
+    "separator": Key(Text(allow=_separator_fault), "between the segments of a logger's name", ".", example="."),
+    "zone": Key(Text(allow=_zone_fault), "IANA time zone of template times and rolling", "UTC", example="Europe/Zurich"),
+    "workdir": Key(
+        Text(empty=False), "what relative sink paths start from; the plan's folder unless given", example="/var/log/ropeway"
+    ),
+    "assume": Key(LevelKind(), "root's level where none is set", "info", example="warn"),
+    "deliver": Key(Choice(words=("each", "once")), "when one appender is met twice on the climb", "each", example="once"),
+    "levels": Key(MapOf(LevelNumber()), "further level names, 1 to 24", example="{notice: 10}"),
+    "values": Key(
+        MapOf(Text(as_written=True), name_fault=_value_name_fault), "texts for placeholders", example="{LOGS: /var/log/ropeway}"
+    ),
     "mask": Key(
         Record(
             name="mask",
             keys={
-                "names": Key(ListOf(Text(empty=False)), "further names whose values are hidden"),
-                "patterns": Key(ListOf(Text(empty=False)), "RE2 expressions of what else is hidden"),
+                "names": Key(ListOf(Text(empty=False)), "further names whose values are hidden", example="[badge]"),
+                "patterns": Key(
+                    ListOf(Text(empty=False)), "RE2 expressions of what else is hidden", example="['[A-Z]{2}-[0-9]{6}']"
+                ),
             },
         ),
         "what templates' step mask hides besides the built-in",
+        example="{names: [badge]}",
     ),
-    "rules": Key(RULES, "at the door: asked of every event before any logger"),
+    "rules": Key(RULES, "at the door: asked of every event before any logger", example="[{lift: {field: {badge: 4711}}}]"),
     "loggers": Key(
         MapOf(LOGGER, rename=root_name, name_fault=_logger_name_fault, most=MOST_LOGGERS),
         "loggers by name; root is the root logger",
+        example="{root: {level: info, to: daybook}, ropeway.gate: debug}",
     ),
-    "appenders": Key(MapOf(_appender()), "appenders by name"),
-    "templates": Key(MapOf(TEMPLATE), "templates by name"),
-    "waive": Key(WAIVERS, "checks that are silent everywhere"),
+    "appenders": Key(MapOf(_appender()), "appenders by name", example="{daybook: {sink: file, path: logs/daybook.log}}"),
+    "templates": Key(MapOf(TEMPLATE), "templates by name", example="{line: '{time} {message}'}"),
+    "waive": Key(WAIVERS, "checks that are silent everywhere", example="[{check: twice, why: both desks want it}]"),
 }
 PLAN = Record(name="a plan", keys=PLAN_KEYS)
 PLAN_FILE = Record(name="a plan", keys=dict(PLAN_KEYS))
-PLAN_FILE.keys["stages"] = Key(MapOf(PLAN), "named layers, chosen with --stage")
+PLAN_FILE.keys["stages"] = Key(
+    MapOf(PLAN), "named layers, chosen with --stage", example="{live: {loggers: {root: {level: warn}}}}"
+)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from typing import Any
 
 from msgspec import Struct, field
@@ -103,6 +103,10 @@ class ListOf(Kind, frozen=True):
             forms.insert(0, {"type": "string"})
         return {"anyOf": forms}
 
+    def parts(self) -> Iterable[Kind]:
+        """Return the items' kind."""
+        return (self.item,)
+
 
 class MapOf(Kind, frozen=True):
     """A mapping from free names to one kind, at most ``most``; ``rename`` puts names into their one form."""
@@ -165,6 +169,10 @@ class MapOf(Kind, frozen=True):
         """Return an object of free keys; null removes one."""
         return {"type": "object", "additionalProperties": _or_null(self.value.schema())}
 
+    def parts(self) -> Iterable[Kind]:
+        """Return the values' kind."""
+        return (self.value,)
+
 
 class Section(Struct, frozen=True):
     """A mapping of known keys as it was read: its values by key, and where it stands."""
@@ -178,12 +186,13 @@ class Section(Struct, frozen=True):
 
 
 class Key(Struct, frozen=True):
-    """A key of a record: its kind, what it means, and the default as it would be written."""
+    """A key of a record: its kind, what it means, the default as it would be written, and a value as YAML."""
 
     kind: Kind
     doc: str = ""
     default: str = ""
     required: bool = False
+    example: str = ""
 
 
 class Record(Kind, frozen=True):
@@ -260,7 +269,20 @@ class Record(Kind, frozen=True):
         return Section(fields, held)
 
     def schema(self) -> Schema:
-        """Return an object of known keys; null removes one."""
+        """Return a reference to the definition."""
+        return {"$ref": f"#/$defs/{self._slug()}"}
+
+    def parts(self) -> Iterable[Kind]:
+        """Return the keys' kinds."""
+        return (key.kind for key in self.keys.values())
+
+    def definition(self) -> tuple[str, Schema]:
+        """Return an object of known keys, or its short form; null removes a key."""
+        found = self.as_object()
+        return self._slug(), {"anyOf": [self.keys[self.short].kind.schema(), found]} if self.short else found
+
+    def as_object(self) -> Schema:
+        """Return the schema of the whole form."""
         properties: dict[str, Schema] = {}
         for name, key in self.keys.items():
             one = dict(_or_null(key.kind.schema()))
@@ -269,10 +291,10 @@ class Record(Kind, frozen=True):
             if key.default:
                 one["default"] = key.default
             properties[name] = one
-        found: Schema = {"type": "object", "properties": properties, "additionalProperties": False}
-        if not self.short:
-            return found
-        return {"anyOf": [self.keys[self.short].kind.schema(), found]}
+        return {"type": "object", "properties": properties, "additionalProperties": False}
+
+    def _slug(self) -> str:
+        return self.name.removeprefix("a ").removeprefix("an ").replace("'s", "").replace(" ", "-")
 
 
 def unknown_key(key: Scalar, known: list[str], owner: str = "") -> Fault:
@@ -299,4 +321,10 @@ def child_kind(kind: Kind, name: str) -> Kind:
 
 
 def _or_null(schema: Schema) -> Schema:
-    return {"anyOf": [schema, {"type": "null"}]} if schema else schema
+    if not schema:
+        return schema
+    return (
+        {**schema, "anyOf": [*schema["anyOf"], {"type": "null"}]}
+        if "anyOf" in schema
+        else {"anyOf": [schema, {"type": "null"}]}
+    )

@@ -7,7 +7,7 @@ value into Python; ``schema`` describes it as JSON Schema 2020-12.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from typing import TYPE_CHECKING, Any, ClassVar, Protocol
 
 from msgspec import Struct
@@ -92,8 +92,31 @@ class Kind(Struct, frozen=True):
         raise NotImplementedError
 
     def schema(self) -> Schema:
-        """Return the JSON Schema of this kind."""
+        """Return the JSON Schema of this kind; `#/$defs/…` stands for one that has a name of its own."""
         return {}
+
+    def parts(self) -> Iterable[Kind]:
+        """Return the kinds that this one is made of."""
+        return ()
+
+    def definition(self) -> tuple[str, Schema] | None:
+        """Return the name under `$defs` and the schema that a reference to it stands for, None for a kind without a name."""
+        return None
+
+
+def definitions(*kinds: Kind) -> dict[str, Schema]:
+    """Return the named schemas that the schemas of ``kinds`` refer to, by their name."""
+    found: dict[str, Schema] = {}
+    waiting = list(kinds)
+    while waiting:
+        kind = waiting.pop()
+        named = kind.definition()
+        if named is not None:
+            if named[0] in found:
+                continue
+            found[named[0]] = named[1]
+        waiting.extend(kind.parts())
+    return dict(sorted(found.items()))
 
 
 def mismatch(node: Node, wants: str) -> Fault:
@@ -275,7 +298,14 @@ class DurationKind(Kind, frozen=True):
 
     def schema(self) -> Schema:
         """Return the pattern of durations."""
-        return _or_placeholder({"type": "string", "pattern": DURATION_PATTERN})
+        return {"$ref": "#/$defs/duration"}
+
+    def definition(self) -> tuple[str, Schema]:
+        """Return the pattern of durations."""
+        return "duration", {
+            "description": "a span of time: 5 seconds, 10min, 2 h, 30 days, 1 week, PT90S",
+            **_or_placeholder({"type": "string", "pattern": DURATION_PATTERN}),
+        }
 
 
 class SizeKind(Kind, frozen=True):
@@ -296,7 +326,11 @@ class SizeKind(Kind, frozen=True):
 
     def schema(self) -> Schema:
         """Return the pattern of sizes."""
-        return _or_placeholder({"type": "string", "pattern": SIZE_PATTERN})
+        return {"$ref": "#/$defs/size"}
+
+    def definition(self) -> tuple[str, Schema]:
+        """Return the pattern of sizes."""
+        return "size", _or_placeholder({"type": "string", "pattern": SIZE_PATTERN})
 
 
 class Anything(Kind, frozen=True):
@@ -323,5 +357,8 @@ class Anything(Kind, frozen=True):
         return None if got is None else got.value
 
 
+PLACEHOLDER: Schema = {"description": "a text with a placeholder", "type": "string", "pattern": r"\$\{"}
+
+
 def _or_placeholder(schema: Schema) -> Schema:
-    return {"anyOf": [schema, {"type": "string", "pattern": r"\$\{"}]}
+    return {"anyOf": [schema, {"$ref": "#/$defs/placeholder"}]}

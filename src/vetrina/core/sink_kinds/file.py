@@ -10,9 +10,9 @@ KIND = SinkKind(
     "file",
     "a file; relative paths start from the plan's workdir",
     {
-        "path": Key(Text(empty=False, wants="a path"), "where the file is", required=True),
-        "append": Key(Flag(), "false: emptied at each start of the process", "true"),
-        "encoding": Key(Choice(words=ENCODINGS), "how its text becomes bytes", "utf-8"),
+        "path": Key(Text(empty=False, wants="a path"), "where the file is", required=True, example="logs/daybook.log"),
+        "append": Key(Flag(), "false: emptied at each start of the process", "true", example="false"),
+        "encoding": Key(Choice(words=ENCODINGS), "how its text becomes bytes", "utf-8", example="utf-8"),
     },
     place=lambda keys, folder: "file " + full_path(keys.get("path", ""), folder),
     label=lambda keys: keys.get("path", ""),

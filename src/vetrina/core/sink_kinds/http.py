@@ -23,9 +23,14 @@ KIND = SinkKind(
     "http",
     "a URL that each event, or each group of a buffer, is sent to",
     {
-        "url": Key(Text(empty=False, wants="a URL", pattern="^https?://|\\$\\{", allow=_url_fault), "where to", required=True),
-        "method": Key(Choice(words=("POST", "PUT", "PATCH")), "the request's method", "POST"),
-        "headers": Key(MapOf(Text()), "further header fields"),
+        "url": Key(
+            Text(empty=False, wants="a URL", pattern="^https?://|\\$\\{", allow=_url_fault),
+            "where to",
+            required=True,
+            example="https://desk.sereno.example/events",
+        ),
+        "method": Key(Choice(words=("POST", "PUT", "PATCH")), "the request's method", "POST", example="PUT"),
+        "headers": Key(MapOf(Text()), "further header fields", example="{X-Site: sereno}"),
     },
     place=lambda keys, _folder: f"http {keys.get('url', '')}",
     label=lambda keys: keys.get("url", ""),

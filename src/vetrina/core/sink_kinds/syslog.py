@@ -8,9 +8,9 @@ KIND = SinkKind(
     "syslog",
     "a syslog receiver; its template is one with as: syslog",
     {
-        "host": Key(Text(empty=False, wants="a host"), "the receiver", required=True),
-        "port": Key(Whole(low=1, high=65535), "its port", "514"),
-        "transport": Key(Choice(words=("udp", "tcp", "tls")), "how datagrams travel", "udp"),
+        "host": Key(Text(empty=False, wants="a host"), "the receiver", required=True, example="log.sereno.example"),
+        "port": Key(Whole(low=1, high=65535), "its port", "514", example="6514"),
+        "transport": Key(Choice(words=("udp", "tcp", "tls")), "how datagrams travel", "udp", example="tls"),
     },
     takes=("syslog",),
     place=lambda keys, _folder: f"syslog {keys.get('transport', 'udp')} {keys.get('host', '')}:{keys.get('port', '514')}",

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from datetime import UTC, tzinfo
-from typing import Any
+from typing import Any, NamedTuple
 
 from msgspec import Struct, field
 
@@ -95,26 +95,38 @@ def _text(value: str | int | None) -> str:
     return "" if value is None else str(value)
 
 
-SOURCES: dict[str, tuple[str, str]] = {
-    "time": ("time", "e.time"),
-    "level": ("level", ""),
-    "severity": ("level", ""),
-    "logger": ("logger", ""),
-    "message": ("text", '(m if "{" not in (m := e.message) else fillings[m](e.fields))'),
-    "text": ("text", "e.message"),
-    "error": ("text", '(error_text(e) if e.error else "")'),
-    "thread": ("text", "(v if type(v := e.thread) is str else text(v))"),
-    "file": ("text", 'position(e, "file")'),
-    "line": ("text", 'position(e, "line")'),
-    "function": ("text", 'position(e, "function")'),
-    "process": ("text", "(v if type(v := e.process) is str else text(v))"),
-    "host": ("text", '(e.host or "")'),
-    "sequence": ("text", "str(n)"),
-    "fields": ("text", "pairs(e.fields)"),
-    "other-fields": ("text", "pairs(other_fields(e))"),
-    "field": ("text", ""),
+class Source(NamedTuple):
+    """What a placeholder begins with: what it is (`time`, `level`, `logger`, `text`), the code of its text, what it means."""
+
+    kind: str
+    code: str
+    doc: str
+
+
+SOURCES: dict[str, Source] = {
+    "time": Source("time", "e.time", "its time: by RFC 3339 in the plan's zone, or by steps"),
+    "level": Source("level", "", "its level's name"),
+    "severity": Source("level", "", "its level's number, 1 to 24"),
+    "logger": Source("logger", "", "its logger's name"),
+    "message": Source(
+        "text", '(m if "{" not in (m := e.message) else fillings[m](e.fields))', "its message, holes filled from the fields"
+    ),
+    "text": Source("text", "e.message", "its message before the holes are filled"),
+    "error": Source(
+        "text", '(error_text(e) if e.error else "")', "its error: the stack, else `type: message`, else the one there is"
+    ),
+    "thread": Source("text", "(v if type(v := e.thread) is str else text(v))", "its thread"),
+    "file": Source("text", 'position(e, "file")', "the source file that logged it"),
+    "line": Source("text", 'position(e, "line")', "the line in that file"),
+    "function": Source("text", 'position(e, "function")', "the function that logged it"),
+    "process": Source("text", "(v if type(v := e.process) is str else text(v))", "its process"),
+    "host": Source("text", '(e.host or "")', "its host"),
+    "sequence": Source("text", "str(n)", "its number among the readable events of the input, from 1"),
+    "fields": Source("text", "pairs(e.fields)", "all its fields, as `k=v k=v`"),
+    "other-fields": Source("text", "pairs(other_fields(e))", "the fields that no hole of the message uses, as `k=v k=v`"),
+    "field": Source("text", "", "one field by name; dotted paths lead into objects: `{field order.id}`"),
 }
-"""Source to what it is (`time`, `level`, `logger`, `text`) and the code that gives its text."""
+"""Every source by its name."""
 
 
 _SAME = frozenset({"level", "severity", "logger"})
@@ -157,7 +169,7 @@ class _Writer(Struct):
         if wrong:
             self.faults.append(wrong)
             return '""'
-        kind, code = SOURCES[one.source]
+        kind, code, _ = SOURCES[one.source]
         if kind == "time":
             return f"({' + '.join(self._time(one))})"
         changes = self._changes(one)
@@ -192,7 +204,7 @@ class _Writer(Struct):
 
     def _changes(self, one: Placeholder) -> list[tuple[StepCall, Change]]:
         """Return the steps on a placeholder's text with their functions; what is wrong with them is noted."""
-        kind = SOURCES[one.source][0]
+        kind = SOURCES[one.source].kind
         return [(step, change) for step in one.steps if (change := self._change(step, kind)) is not None]
 
     def _error(self, changes: list[tuple[StepCall, Change]]) -> str:
@@ -311,7 +323,7 @@ class _Writer(Struct):
                 name = "a % pattern" if step.name == "%" else step.name
                 self.faults.append(TemplateFault(step.offset, f"{name} works on a time, and this is none"))
             else:
-                words = [*TEXT_STEPS, "mask", *TIME_STEPS[1:]]
+                words = [*TEXT_STEPS, "mask", *list(TIME_STEPS)[1:]]
                 self.faults.append(TemplateFault(step.offset, f'"{step.name[:60]}" is not a step', offer(step.name, words)))
             return None
         if known.on == "logger" and kind != "logger":

@@ -27,7 +27,7 @@ from vetrina.core.templates.compiling import TextTemplate
 from vetrina.core.templates.forms import Template
 from vetrina.core.templates.language import Placeholder
 from vetrina.core.templates.reading_levels import LevelNames, Levels, shown_words
-from vetrina.core.templates.steps import Change
+from vetrina.core.templates.steps import TEXT_STEPS, Change
 from vetrina.core.templates.undoing import Misfit, applying, noun, read_pairs, taking, typed_text, undoing
 
 Values = dict[str, Any]
@@ -113,6 +113,7 @@ class Inverse(Struct, frozen=True):
 def invert(template: TextTemplate) -> Inverse:
     """Return the inverse of a text template; raise Collision where it has none."""
     parts = list(template.parts)
+    _no_silent_step(template)
     tail = _tail(parts, template)
     if tail is not None and tail.apart:
         parts.pop()
@@ -144,6 +145,17 @@ def obstacle_to_reading(template: Template, ending: str) -> Collision | None:
     except Collision as collision:
         return collision
     return None
+
+
+def _no_silent_step(template: TextTemplate) -> None:
+    """Raise Collision for a step that neither says how it is undone nor that it cannot be."""
+    for one in template.placeholders:
+        for step in one.steps:
+            known = TEXT_STEPS.get(step.name)
+            if known is not None and known.undo is None and not known.lossy:
+                raise Collision(
+                    f"the step {step.name} on {{{one.source}}} does not say how it is undone", "read with a template without it"
+                )
 
 
 def _tail(parts: list[str | Placeholder], template: TextTemplate) -> Tail | None:

@@ -19,15 +19,18 @@ WIDEST = 100_000
 
 
 class TextStep(Struct, frozen=True):
-    """A step on text: ``takes`` is `number`, `text` or nothing; ``on`` is `text` or `logger`.
+    """A step on text: ``doc`` is what it does, ``takes`` is `number`, `text` or nothing; ``on`` is `text` or `logger`.
 
-    ``undo`` makes the function that takes it back in lines that are read; without it, what the step did stays.
+    ``undo`` makes the function that takes it back in lines that are read; a ``lossy`` step cannot be taken back, and what
+    it did stays. A template with a step that is neither cannot be read back.
     """
 
+    doc: str
     make: Callable[..., Change]
     takes: str = ""
     on: str = "text"
     undo: Callable[..., Change] | None = None
+    lossy: bool = False
 
     def arguments(self, argument: str | None) -> list[int | str]:
         """Return what ``make`` and ``undo`` are given for an argument as it is written."""
@@ -97,34 +100,75 @@ def _from_json(text: str) -> str:
 
 
 TEXT_STEPS: dict[str, TextStep] = {
-    "upper": TextStep(lambda: str.upper),
-    "lower": TextStep(lambda: str.lower),
-    "pad": TextStep(lambda count: lambda text: text.ljust(count), "number", undo=_unpadded(lambda text: text.rstrip(" "))),
-    "pad-left": TextStep(lambda count: lambda text: text.rjust(count), "number", undo=_unpadded(lambda text: text.lstrip(" "))),
-    "zeros": TextStep(
-        lambda count: lambda text: text.rjust(count, "0"), "number", undo=_unpadded(lambda text: text.lstrip("0") or text[:1])
+    "upper": TextStep("capital letters", lambda: str.upper, lossy=True),
+    "lower": TextStep("small letters", lambda: str.lower, lossy=True),
+    "pad": TextStep(
+        "filled with spaces on the right up to N characters",
+        lambda count: lambda text: text.ljust(count),
+        "number",
+        undo=_unpadded(lambda text: text.rstrip(" ")),
     ),
-    "cut": TextStep(lambda count: lambda text: text[:count], "number"),
-    "cut-left": TextStep(lambda count: lambda text: text[-count:] if count else "", "number"),
-    "json": TextStep(lambda: lambda text: compact_json(text)[1:-1], undo=lambda: _from_json),
+    "pad-left": TextStep(
+        "filled with spaces on the left up to N characters",
+        lambda count: lambda text: text.rjust(count),
+        "number",
+        undo=_unpadded(lambda text: text.lstrip(" ")),
+    ),
+    "zeros": TextStep(
+        "filled with zeros on the left up to N characters",
+        lambda count: lambda text: text.rjust(count, "0"),
+        "number",
+        undo=_unpadded(lambda text: text.lstrip("0") or text[:1]),
+    ),
+    "cut": TextStep("the first N characters", lambda count: lambda text: text[:count], "number", lossy=True),
+    "cut-left": TextStep(
+        "the last N characters", lambda count: lambda text: text[-count:] if count else "", "number", lossy=True
+    ),
+    "json": TextStep(
+        "escaped as the inside of a JSON string", lambda: lambda text: compact_json(text)[1:-1], undo=lambda: _from_json
+    ),
     "or": TextStep(
-        lambda other: lambda text: text or other, "text", undo=lambda other: lambda text: "" if text == other else text
+        "this text in place of an empty value",
+        lambda other: lambda text: text or other,
+        "text",
+        undo=lambda other: lambda text: "" if text == other else text,
     ),
     "before": TextStep(
+        "this text put before a value that is not empty",
         lambda other: lambda text: other + text if text else text,
         "text",
         undo=lambda other: lambda text: text.removeprefix(other),
     ),
     "after": TextStep(
+        "this text put after a value that is not empty",
         lambda other: lambda text: text + other if text else text,
         "text",
         undo=lambda other: lambda text: text.removesuffix(other),
     ),
-    "oneline": TextStep(lambda: one_line),
-    "indent": TextStep(_indent, "number", undo=_unindented),
-    "inert": TextStep(lambda: inert, undo=lambda: lambda text: text.removeprefix("'")),
-    "lines": TextStep(_lines, "number"),
-    "last": TextStep(last_segments, "number", "logger"),
-    "initials": TextStep(initial_segments, "number", "logger"),
+    "oneline": TextStep("each line break as `\\n`", lambda: one_line, lossy=True),
+    "indent": TextStep("every further line indented by N spaces", _indent, "number", undo=_unindented),
+    "inert": TextStep(
+        "`'` put before what a spreadsheet would take for a formula (`=`, `+`, `-`, `@`, tab, CR first), and before a `'`",
+        lambda: inert,
+        undo=lambda: lambda text: text.removeprefix("'"),
+    ),
+    "lines": TextStep("the first N lines", _lines, "number", lossy=True),
+    "last": TextStep("the last N segments", last_segments, "number", "logger", lossy=True),
+    "initials": TextStep(
+        "all but the last N segments cut to their first character", initial_segments, "number", "logger", lossy=True
+    ),
 }
-TIME_STEPS = ("%", "iso", "epoch", "epoch-ms", "in")
+TIME_STEPS = {
+    "%": "by a pattern of directives, in English, up to the next `|` or `}`: Y m d H M S y j b B a A p I z Z V u G %, and `%3f`, `%6f`"
+    " (cut, not rounded)",
+    "iso": "RFC 3339 with milliseconds, `Z` in UTC and an offset elsewhere: the look without any step",
+    "epoch": "whole seconds since 1970",
+    "epoch-ms": "whole milliseconds since 1970",
+    "in": "in another IANA time zone: `in Europe/Rome`",
+}
+"""What each step on a time does."""
+MASK = (
+    "secrets and personal data replaced by `***`: "
+    "what the plan's `mask` names, and the built-in names and forms (credentials, tokens, keys, addresses, cards, IBANs)"
+)
+"""What the step `mask` does."""

@@ -1,0 +1,351 @@
+"""Make the pages of docs/reference/ from the tables that the program itself works by: `python tools/docs.py` writes them.
+
+Only limits.md there is written by hand. The tests call `pages` and want no difference.
+"""
+
+from __future__ import annotations
+
+import inspect
+import re
+from collections.abc import Iterable, Iterator
+from pathlib import Path
+from typing import Any
+
+import click
+import msgspec
+import typer
+
+import vetrina
+from vetrina.commands import overview
+from vetrina.commands.app import app
+from vetrina.core.base.events import Event
+from vetrina.core.base.levels import NAMES
+from vetrina.core.checks import load, page
+from vetrina.core.config import grammar
+from vetrina.core.schema import kinds
+from vetrina.core.schema.containers import Key, ListOf, MapOf, Record
+from vetrina.core.sink_kinds import KINDS
+from vetrina.core.templates import steps
+from vetrina.core.templates.compiling import SOURCES
+from vetrina.formats import cases
+from vetrina.formats.schemas import OUTPUTS, output_schema
+
+FOLDER = Path(__file__).resolve().parent.parent / "docs" / "reference"
+MADE = "<!-- made by tools/reference.py from the program's own tables: python tools/docs.py -->\n\n"
+
+
+def pages() -> dict[str, str]:
+    """Return every made page by its file name."""
+    made = {
+        "README.md": _index(),
+        "plan.md": _plan(),
+        "templates.md": _templates(),
+        "events.md": _events(),
+        "cases.md": _cases(),
+        "commands.md": _commands(),
+        "checks.md": _checks(),
+        "outputs.md": _outputs(),
+        "api.md": _api(),
+    }
+    return {name: MADE + text.rstrip() + "\n" for name, text in made.items()}
+
+
+def _index() -> str:
+    return """# Reference
+
+- [The plan](plan.md): every key with its type, default, meaning and an example.
+- [Templates](templates.md): every source and every step.
+- [Events](events.md): every key of a line of events.
+- [Cases](cases.md): every key of a file of expected deliveries.
+- [Commands](commands.md): every option of every command, exit codes, environment.
+- [Checks](checks.md): what each finds, why it matters, what to do.
+- [Outputs](outputs.md): every `--json` document, field by field.
+- [The Python API](api.md): every name that `import vetrina` offers.
+- [Limits](limits.md): every bound, and what happens at it.
+
+The schemas that editors and programs read are printed by `vetrina schema plan|events|cases|output`.
+"""
+
+
+def _cell(text: str) -> str:
+    return text.replace("|", "\\|").replace("\n", " ")
+
+
+def _table(heads: tuple[str, ...], rows: Iterable[tuple[str, ...]]) -> str:
+    lines = ["| " + " | ".join(heads) + " |", "|" + "---|" * len(heads)]
+    lines += ["| " + " | ".join(map(_cell, row)) + " |" for row in rows]
+    return "\n".join(lines) + "\n"
+
+
+def _anchor(name: str) -> str:
+    return "#" + re.sub(r"[^a-z0-9 -]", "", name.lower()).replace(" ", "-")
+
+
+def _type(kind: kinds.Kind) -> str:
+    """Return what a kind is, for people; records are linked to their section."""
+    if isinstance(kind, Record):
+        short = f", or {_type(kind.keys[kind.short].kind)} as its {kind.short}" if kind.short else ""
+        return f"[{kind.name}]({_anchor(kind.name)}){short}"
+    if isinstance(kind, grammar.MemberKind):
+        return "[members](#members)"
+    if isinstance(kind, ListOf):
+        one = f"{_type(kind.item)}, or a list of such" if kind.single else f"a list, each: {_type(kind.item)}"
+        return one + (f" (at least {kind.least})" if kind.least else "")
+    if isinstance(kind, MapOf):
+        return f"a mapping of names, each: {_type(kind.value)}"
+    if isinstance(kind, grammar.FieldTest):
+        return f"a value it must equal, or [operators]({_anchor(kind.operators.name)})"
+    if isinstance(kind, kinds.Choice):
+        return "one of " + ", ".join(f"`{word}`" for word in kind.words)
+    if isinstance(kind, kinds.Whole):
+        return f"{kind.wants}, {kind.low:,} to {kind.high:,}"
+    if isinstance(kind, kinds.LevelKind):
+        return "a level, `all` or `off`" if kind.threshold else "a level"
+    return kind.wants
+
+
+def _key_rows(keys: dict[str, Key]) -> Iterator[tuple[str, ...]]:
+    for name, key in keys.items():
+        default = "required" if key.required else f"`{key.default}`" if key.default else "–"
+        yield f"`{name}`", _type(key.kind), default, key.doc, f"`{name}: {key.example}`"
+
+
+def _section(title: str, keys: dict[str, Key], words: str = "") -> str:
+    heads = ("key", "what it takes", "default", "meaning", "example")
+    return f"## {title}\n\n{words}{_table(heads, _key_rows(keys))}\n"
+
+
+def _records(*kinds_: kinds.Kind) -> list[Record]:
+    """Return the records inside of ``kinds_``, each once, from the outside in."""
+    found: dict[str, Record] = {}
+    seen: list[kinds.Kind] = []
+    waiting = list(kinds_)
+    while waiting:
+        kind = waiting.pop(0)
+        if any(kind is one for one in seen):
+            continue
+        seen.append(kind)
+        if isinstance(kind, Record):
+            found.setdefault(kind.name, kind)
+        waiting.extend(kind.parts())
+    return list(found.values())
+
+
+def _plan() -> str:
+    scale = ", ".join(f"{name} {number}" for name, number in sorted(NAMES.items(), key=lambda one: one[1]))
+    text = f"""# The plan, key by key
+
+A plan is a YAML 1.2 or JSON document, in UTF-8. Unknown and repeated keys are faults. `null` at a key takes away what a
+lower layer says there; a text may hold `${{NAME}}` or `${{NAME:-otherwise}}`, filled before it is read. Layers are laid over one
+another in this order: the file, its stages (`--stage`), further files (`--with`), options (`--set`, `--tune`); a mapping is
+merged key by key, a list is replaced, or changed by `{{remove: […], add: […]}}`. The [guide](../guide/plan.md) shows a whole one.
+
+**Levels** are names or severities 1 to 24 ({scale}), in any case. **Sizes** are `500 B`, `10 MB`, `10 MiB`; **durations**
+`90 seconds`, `5min`, `2 h`, `14 days`, `1 week`, or by ISO 8601 `PT90S`, `P1D`.
+
+"""
+    version = Key(
+        kinds.Choice(words=(str(grammar.VERSION),)),
+        "version of the plan format; a layer needs none",
+        required=True,
+        example=str(grammar.VERSION),
+    )
+    text += _section("A plan", {**grammar.PLAN_FILE.keys, "vetrina": version})
+    for record in _records(*grammar.PLAN.parts()):
+        if record.name == "an appender":
+            text += _section(
+                "An appender",
+                {**grammar.COMMON, "roll": record.keys["roll"]},
+                "Every kind of sink has these, `roll` that of files; each kind has further ones below.\n\n",
+            )
+            for kind in KINDS.values():
+                takes = ", ".join(f"`{form}`" for form in kind.takes)
+                words = f"{kind.doc[0].upper()}{kind.doc[1:]}. Template forms: {takes}.\n\n"
+                text += _section(f"Sink {kind.name}", kind.keys, words) if kind.keys else f"## Sink {kind.name}\n\n{words}"
+            continue
+        text += _section(record.name[0].upper() + record.name[1:], record.keys)
+    text += "## Members\n\nOf a JSON template: name to a text template, to `{raw: SOURCE}` (the JSON value itself, null if missing), or to members within.\n"
+    return text
+
+
+def _templates() -> str:
+    text = "# Templates\n\n`{source|step|step}`; `{{` and `}}` are braces. A missing value is an empty text. Steps are done left to right; an argument with spaces, `|` or braces stands in double quotes with JSON escapes.\n\n## Sources\n\n"
+    text += _table(
+        ("source", "is a", "what it gives of an event"), [(f"`{name}`", one.kind, one.doc) for name, one in SOURCES.items()]
+    )
+    text += "\n## Steps\n\nBy `read`, a lossy step is left as it is; every other one is undone.\n\n"
+    rows = [(f"`{name}`" if name != "%" else "`%…`", "time", doc, "undone") for name, doc in steps.TIME_STEPS.items()]
+    for name, one in steps.TEXT_STEPS.items():
+        argument = {"number": " N", "text": " TEXT"}.get(one.takes, "")
+        rows.append((f"`{name}{argument}`", one.on, one.doc, "lossy" if one.lossy else "undone"))
+    rows.append(("`mask`", "text", steps.MASK, "lossy"))
+    return text + _table(("step", "works on", "what it does", "read back"), rows)
+
+
+def _events() -> str:
+    (schema,), parts = msgspec.json.schema_components([Event], ref_template="{name}")
+    meanings = {
+        "time": "when, by RFC 3339 with an offset", "level": "a level's name or number", "logger": "its logger; the empty name is root",
+        "message": "its text; `{name}` is a hole, filled from the fields", "fields": "further values by name", "error": "what went wrong: a text, or `{type, message, stack}`",
+        "thread": "the thread that logged it", "source": "where in the program: `{file, line, function}`", "process": "the process",
+        "host": "the machine", "count": "how many events this line stands for (1)", "mark": "`start`, `stop`, `crash` or another text: what it tells of the process",
+    }  # fmt: skip
+    del schema
+    found = parts["Event"]
+    rows = [
+        (f"`{name}`", _json_type(one), "yes" if name in found["required"] else "", meanings[name])
+        for name, one in found["properties"].items()
+    ]
+    return (
+        "# Events\n\nOne JSON object a line (JSON Lines, UTF-8), also gzip or zstd; `-` is standard input. Keys that are not listed are a fault of the line.\n\n"
+        + _table(("key", "type", "required", "meaning"), rows)
+    )
+
+
+def _json_type(schema: dict[str, Any]) -> str:
+    if "$ref" in schema:
+        return str(schema["$ref"]).rpartition("/")[2]
+    if "anyOf" in schema:
+        return " or ".join(dict.fromkeys(_json_type(one) for one in schema["anyOf"]))
+    if "enum" in schema:
+        return " or ".join(f"`{one}`" for one in schema["enum"])
+    if schema.get("type") == "array":
+        return f"list of {_json_type(schema.get('items') or {})}"
+    if schema.get("type") == "object" and isinstance(schema.get("additionalProperties"), dict):
+        return f"object of {_json_type(schema['additionalProperties'])}"
+    kind = str(schema.get("type", "any value"))
+    return {"integer": "whole number"}.get(kind, kind)
+
+
+def _cases() -> str:
+    text = "# Cases\n\nA file of expected deliveries, for `vetrina expect`; levels, conditions and texts are read as in a plan. There are no placeholders.\n\n"
+    for record in _records(cases.CASES):
+        text += _section(record.name[0].upper() + record.name[1:], record.keys)
+    return text
+
+
+def _commands() -> str:
+    group = typer.main.get_command(app)
+    assert isinstance(group, click.Group)  # noqa: S101  (for the types)
+    text = "# Commands\n\n`vetrina COMMAND --help` says the same.\n\n## Exit codes\n\n"
+    codes = [("0", "fine"), ("1", "something was found wanting: a message that does not arrive, a finding, a difference, a case that fails, a line that could not be read"),
+             ("2", "the call or an input was wrong, or Vetrina has a fault of its own; one message says what, where, why, and what to do"), ("130", "ended by Ctrl-C"), ("143", "ended by TERM")]  # fmt: skip
+    text += _table(("code", "meaning"), codes)
+    text += "\n## Environment\n\n" + _table(("variable", "meaning"), [
+        ("`NO_COLOR`", "set to anything: no colour"), ("`COLUMNS`", "how wide a terminal is taken to be"),
+        ("`VETRINA_TRACE`", "set to 1: a fault in Vetrina itself prints where it happened"), ("any other", "a value for `${NAME}` in plans that `--env`, `--env-file` and the plan's `values` do not give"),
+    ])  # fmt: skip
+    context = click.Context(group, info_name="vetrina")
+    for name in overview.COMMANDS:
+        command = group.get_command(context, name)
+        assert command is not None  # noqa: S101
+        text += f"\n## {name}\n\n{_help(command.help or '')}\n"
+        rows = [row for one in command.params if (row := _option(one))]
+        text += _table(("argument or option", "takes", "default", "meaning"), rows)
+    return text
+
+
+def _help(text: str) -> str:
+    words, _, examples = inspect.cleandoc(text).replace("\b\n", "").partition("Examples:\n")
+    block = "\n".join(line.strip() for line in examples.splitlines())
+    return f"{words.strip()}\n\n```console\n{block}\n```\n" if block else words.strip() + "\n"
+
+
+def _option(one: click.Parameter) -> tuple[str, ...] | None:
+    if one.name == "help":
+        return None
+    takes = str(one.metavar or "") if not getattr(one, "is_flag", False) else ""
+    shown = one.opts[0] if isinstance(one, click.Option) else takes
+    default = "" if one.default in (None, False, "", (), []) or callable(one.default) else f"`{one.default}`"
+    words = str(getattr(one, "help", "") or "")
+    return f"`{shown}`", f"`{takes}`" if takes and isinstance(one, click.Option) else "", default, words
+
+
+def _checks() -> str:
+    found = load()
+    text = "# Checks\n\n`vetrina check` runs them; `--only`, `--skip` and `waive` in a plan choose among them; `--limit CODE[.NAME]=VALUE` sets a threshold.\n\n"
+    needs = {
+        "plan": "the plan",
+        "events": "events (`--events`)",
+        "probe": "this machine (`--probe`)",
+        "network": "the network (`--probe-network`)",
+        "fault": "told while reading",
+    }
+    rows = [(f"[`{one.code}`]({_anchor(one.code)})", one.severity, needs[one.needs], one.title) for one in found.values()]
+    text += _table(("check", "severity", "looks at", "finds"), rows)
+    for one in found.values():
+        limits = ", ".join(f"`{one.code}.{name}` {value:g}" for name, value in one.limits.items())
+        words = re.sub(
+            r"::\n\n((?:    [^\n]*\n|\n)+)",
+            lambda found_: ":\n\n```yaml\n" + inspect.cleandoc(found_[1]) + "\n```\n\n",
+            page(one) + "\n",
+        )
+        text += f"\n## {one.code}\n\n{words.strip()}\n" + (f"\nLimits: {limits}.\n" if limits else "")
+    return text
+
+
+def _outputs() -> str:
+    text = "# Outputs\n\nWhat each command prints with `--json`, field by field. A field that is not required is left out where it says nothing. `vetrina schema output NAME` prints the schema.\n"
+    for name, record in OUTPUTS.items():
+        schema = output_schema(name)
+        text += f"\n## {name}\n\n{_described(record)}\n\n" + _fields(schema)
+        for part, inner in schema.get("$defs", {}).items():
+            text += f"\n**{part}**: {inner.get('description', '')}\n\n" + _fields(inner) if "properties" in inner else ""
+    return text
+
+
+def _described(record: Any) -> str:
+    return inspect.cleandoc(record.__doc__ or "")
+
+
+def _fields(schema: dict[str, Any]) -> str:
+    needed = schema.get("required", [])
+    return _table(
+        ("field", "type", "required"),
+        [(f"`{name}`", _json_type(one), "yes" if name in needed else "") for name, one in schema["properties"].items()],
+    )
+
+
+def _api() -> str:
+    text = "# The Python API\n\n`import vetrina` costs nothing; each name is loaded when it is first used. All are typed. The [guide](../guide/python.md) shows them at work.\n"
+    for name in vetrina.__all__:
+        found = getattr(vetrina, name)
+        if isinstance(found, str):
+            continue
+        text += f"\n## {name}\n\n```python\n{_signature(name, found)}\n```\n\n{_plain(inspect.getdoc(found) or '')}\n"
+        if inspect.isclass(found) and found.__module__.startswith("vetrina"):
+            text += _members(found)
+    return text
+
+
+def _signature(name: str, found: Any) -> str:
+    if hasattr(found, "__struct_fields__"):
+        types = {
+            key: str(kind) for base in reversed(found.__mro__) for key, kind in getattr(base, "__annotations__", {}).items()
+        }
+        return f"class {name}:\n" + "\n".join(f"    {field}: {types[field]}" for field in found.__struct_fields__)
+    try:
+        return f"{'class ' if inspect.isclass(found) else ''}{name}{inspect.signature(found)}".replace("'", "")
+    except (TypeError, ValueError):
+        return f"class {name}"
+
+
+def _members(found: Any) -> str:
+    rows = []
+    for name, one in inspect.getmembers(found):
+        if name.startswith("_") or name in getattr(found, "__struct_fields__", ()):
+            continue
+        words = (inspect.getdoc(one) or "").partition("\n")[0]
+        if inspect.isfunction(one):
+            signature = re.sub(r"self(, )?", "", str(inspect.signature(one)), count=1).replace("'", "")
+            rows.append((f"`{name}{signature}`", words))
+        elif isinstance(one, property) or type(one).__name__ == "cached_property":
+            rows.append((f"`{name}`", words))
+    return "\n" + _table(("member", "meaning"), rows) if rows else ""
+
+
+def _plain(text: str) -> str:
+    """Return a docstring as Markdown: double backquotes single, Args and others as lists."""
+    text = text.replace("``", "`")
+    text = re.sub(r"(?m)^(Args|Returns|Raises|Yields):$", r"\n**\1:**\n", text)
+    return re.sub(r"(?m)^    (\w+): ", r"- `\1`: ", text)
