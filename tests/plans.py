@@ -8,18 +8,18 @@ from hypothesis import strategies as st
 
 from vetrina.core.base.faults import Fault, Refused
 from vetrina.core.config.placeholders import Given
-from vetrina.core.config.resolution import Asked, InForce, put_in_force
+from vetrina.core.config.resolution import Overrides, ResolvedPlan, resolve
 from vetrina.core.plan.model import Plan
 from vetrina.core.schema.nodes import Source
 from vetrina.formats.documents import read_document
 
 
-def in_force(text: str, **asked: Any) -> InForce:
+def in_force(text: str, **overrides: Any) -> ResolvedPlan:
     """Return the plan of a text, in force."""
     told: list[Fault] = []
-    env = {name: Given(value, "--env") for name, value in asked.pop("env", {}).items()}
+    env = {name: Given(value, "--env") for name, value in overrides.pop("env", {}).items()}
     document = read_document(text, Source("plan.yaml", "file", text), told.append)
-    return put_in_force(document, "plan.yaml", ".", Asked(env=env, **asked), told)
+    return resolve(document, "plan.yaml", ".", Overrides(env=env, **overrides), told)
 
 
 def plan(body: str, head: str = "vetrina: 1\n") -> Plan:

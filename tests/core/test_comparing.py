@@ -14,8 +14,8 @@ from vetrina.core.base.events import Event
 from vetrina.core.base.expressions import Expression
 from vetrina.core.base.levels import NAMES as LEVEL_NAMES
 from vetrina.core.changes.comparing import compare
-from vetrina.core.changes.counterexamples import TIME, Contradiction, witness
-from vetrina.core.changes.regex_texts import specimens
+from vetrina.core.changes.counterexamples import TIME, Contradiction, counterexample
+from vetrina.core.changes.regex_texts import regex_texts
 from vetrina.core.plan.conditions import Ask, ErrorIs, FieldIs, MessageMatches
 from vetrina.core.plan.model import Plan
 from vetrina.core.routing.router import Router
@@ -176,7 +176,7 @@ ASKS: dict[str, Ask] = {
 def test_an_event_for_the_wanted_answers(wanted: str, possible: bool | None) -> None:
     answers = [(ASKS[word[1:]], word[0] == "+") for word in wanted.split()]
     try:
-        found = witness("a", "info", answers)
+        found = counterexample("a", "info", answers)
     except Contradiction:
         assert possible is False
         return
@@ -192,7 +192,7 @@ def test_an_event_for_the_wanted_answers(wanted: str, possible: bool | None) -> 
     ],
 )  # fmt: skip
 def test_a_specimen_is_found_by_its_expression(expression: str) -> None:
-    found = specimens(expression)
+    found = regex_texts(expression)
 
     assert found
     assert any(Expression(expression).found_in(text) for text in found)
@@ -200,7 +200,7 @@ def test_a_specimen_is_found_by_its_expression(expression: str) -> None:
 
 @pytest.mark.parametrize("expression", [r"\pL", "(?<", "[", "a(", r"\C"])
 def test_what_is_not_understood_has_no_specimen(expression: str) -> None:
-    assert specimens(expression) == []
+    assert regex_texts(expression) == []
 
 
 def test_levels_are_told_by_every_threshold() -> None:

@@ -8,12 +8,12 @@ from jsonschema import Draft202012Validator
 from vetrina.core.base.faults import Fault
 from vetrina.core.base.levels import Scale
 from vetrina.core.config.grammar import PLAN_FILE
-from vetrina.core.config.merging import lay
+from vetrina.core.config.merging import merge
 from vetrina.core.schema.containers import Key, Record
 from vetrina.core.schema.held import Layer
 from vetrina.core.schema.kinds import PLACEHOLDER, Kind, definitions
 from vetrina.core.schema.nodes import Source
-from vetrina.formats.cases import CASES, _Reader
+from vetrina.formats.cases import CASES, _CaseReader
 from vetrina.formats.documents import read_document, yaml_value
 from vetrina.formats.schemas import plan_schema
 
@@ -44,7 +44,7 @@ def test_every_key_says_what_it_is_and_its_example_is_one(name: str, key: Key) -
     assert node is not None
     shaped = key.kind.shape(node, told.append, layered=False)
     assert shaped is not None
-    assert key.kind.read(lay(key.kind, None, Layer("file", source), shaped), _Reader(Scale(), told)) is not None
+    assert key.kind.read(merge(key.kind, None, Layer("file", "example"), shaped), _CaseReader(Scale(), told)) is not None
     assert told == []
     schema = {
         **key.kind.schema(),

@@ -12,15 +12,15 @@ from hypothesis import strategies as st
 from plans import APPENDERS, LEVELS, NAMES, document, in_force, loggers
 from plans import faults as told
 from vetrina.core.base.faults import Refused
-from vetrina.core.config.dump import Entries, Items, Value, Written, written
+from vetrina.core.config.dump import Entries, Items, Value, Written, dump
 from vetrina.core.config.grammar import PLAN
-from vetrina.core.config.merging import lay
+from vetrina.core.config.merging import merge
 from vetrina.core.config.placeholders import Given, typed
-from vetrina.core.config.resolution import InForce, LayerFile, SetOption, TuneOption, parse_path
+from vetrina.core.config.resolution import LayerFile, ResolvedPlan, SetOption, TuneOption, parse_path
 from vetrina.core.plan.loggers import Tree
 from vetrina.core.plan.model import Plan
 from vetrina.core.routing.router import Router
-from vetrina.core.schema.held import Held, Layer
+from vetrina.core.schema.held import Layer, MergedNode
 from vetrina.core.schema.nodes import Node, Source, synthetic
 from vetrina.formats.documents import read_document
 from vetrina.views.resolve import resolve_lines
@@ -256,14 +256,14 @@ SMALL = st.fixed_dictionaries(
 
 
 def merged(*layers: dict[str, Any]) -> Any:
-    held: Held | None = None
+    held: MergedNode | None = None
     for at, layer in enumerate(layers):
         shaped = PLAN.shape(node(json.dumps(layer)), lambda _fault: None, layered=True)  # type: ignore[arg-type]
-        held = lay(PLAN, held, Layer("layer", str(at)), shaped)  # type: ignore[arg-type]
+        held = merge(PLAN, held, Layer("layer", str(at)), shaped)  # type: ignore[arg-type]
     return plain(held)
 
 
-def plain(held: Held | None) -> Any:
+def plain(held: MergedNode | None) -> Any:
     if held is None or held.gone:
         return None
     if held.children is not None:
@@ -325,14 +325,14 @@ def test_a_plan_written_out_means_the_same(
     )
     first = in_force(text)
     again = "\n".join(
-        "".join(part.text for part in line) for line in resolve_lines(written(first, defaults=defaults), origins=True)
+        "".join(part.text for part in line) for line in resolve_lines(dump(first, defaults=defaults), origins=True)
     )
     second = in_force(again)
 
     def strip(found: Entries) -> Any:
         return {key: value for key, value in bare(found).items() if key != "workdir"}
 
-    assert strip(written(first, defaults=defaults)) == strip(written(second, defaults=defaults))
+    assert strip(dump(first, defaults=defaults)) == strip(dump(second, defaults=defaults))
     assert second.plan.title == title
     assert [rule.condition for rule in first.plan.rules] == [rule.condition for rule in second.plan.rules]
     for level in ("debug", "error"):
@@ -360,14 +360,14 @@ appenders: {main: {sink: console, rules: [{drop: {any: [{logger: a, level: info}
 )  # fmt: skip
 def test_an_item_that_is_set_is_replaced_whole(path: str, value: str, found: Any) -> None:
     held = set_in(RULED, path, value).held
-    at: Held = held
+    at: MergedNode = held
     for step in path.split("[", maxsplit=1)[0].split("."):
         at = (at.children or {})[step]
 
     assert plain(at) == found
 
 
-def set_in(text: str, path: str, value: str) -> InForce:
+def set_in(text: str, path: str, value: str) -> ResolvedPlan:
     parsed = parse_path(path)
     assert not isinstance(parsed, str)
     source = Source(f"--set {path}={value}", "option")

@@ -23,7 +23,7 @@ from vetrina.core.routing.router import Router
 from vetrina.formats.events import EventStream
 from vetrina.rehearsal.buffers import Waiting
 from vetrina.rehearsal.outlets import kinds
-from vetrina.rehearsal.outlets.outlet import Place
+from vetrina.rehearsal.outlets.outlet import RehearsalSite
 from vetrina.rehearsal.packing import pack, unpacked
 from vetrina.rehearsal.rehearsal import Rehearsal
 from vetrina.rehearsal.sandbox import LONGEST_PART, Sandbox, rerooted
@@ -144,7 +144,7 @@ def test_the_folder_agrees_with_the_simulation(text: str, events: list[Event], b
     plan = in_force(text).plan
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
-        rehearsal = Rehearsal(Router(plan), Place(plan, "/", Sandbox(folder, most_bytes=1 << 30, most_files=10_000)))
+        rehearsal = Rehearsal(Router(plan), RehearsalSite(plan, "/", Sandbox(folder, most_bytes=1 << 30, most_files=10_000)))
 
         play(rehearsal, events, block)
         rehearsal.finish()
@@ -269,7 +269,7 @@ def _rows(folder: Path, statement: str) -> None:
 def test_a_folder_that_differs_is_told(tmp_path: Path, tamper: Any, expected: str) -> None:
     plan = in_force(KINDS_PLAN).plan
     events = [Event(START + timedelta(seconds=at), "info", "a", f"message {at} is \u00e9") for at in range(3)]
-    rehearsal = Rehearsal(Router(plan), Place(plan, "/", Sandbox(tmp_path, most_bytes=1 << 20, most_files=100)))
+    rehearsal = Rehearsal(Router(plan), RehearsalSite(plan, "/", Sandbox(tmp_path, most_bytes=1 << 20, most_files=100)))
     play(rehearsal, events)
     rehearsal.finish()
 

@@ -11,7 +11,7 @@ from plans import APPENDERS, in_force
 from vetrina.core.base.events import Event
 from vetrina.core.changes.remedies import Other, ways_to, ways_to_once
 from vetrina.core.config.edits import Edit, changed_lines, flow, with_edits
-from vetrina.core.config.resolution import InForce
+from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.core.routing.counting import Counter, Traffic
 from vetrina.core.routing.router import Router
 from vetrina.core.templates.compiling import Setting, text_template
@@ -88,7 +88,7 @@ def test_ways_are_the_ones_a_person_would_take(event: Event, appender: str, firs
 def test_a_way_says_what_else_it_lets_in() -> None:
     found = in_force(TEXT)
 
-    def traffic(plan: InForce) -> Traffic:
+    def traffic(plan: ResolvedPlan) -> Traffic:
         counter = Counter(Router(plan.plan))
         counter.feed([made("x", "info"), made("x.y", "info"), made("x", "error")])
         return counter.result()

@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from plans import in_force
 from vetrina.core.base.faults import Refused
 from vetrina.core.config.edits import changed_lines
-from vetrina.core.config.resolution import InForce, SetOption, parse_path
+from vetrina.core.config.resolution import ResolvedPlan, SetOption, parse_path
 from vetrina.core.config.splicing import Target, splice
 from vetrina.core.schema.nodes import Source, synthetic
 from vetrina.formats.documents import read_document
@@ -42,7 +42,7 @@ def option(text: str) -> SetOption:
     return SetOption(f"--set {text}", parsed[0], node, source)
 
 
-def spliced(text: str, change: str, target: Target | None = None, **asked: object) -> tuple[str, InForce]:
+def spliced(text: str, change: str, target: Target | None = None, **asked: object) -> tuple[str, ResolvedPlan]:
     """Return the text with the change made, after it was verified to do what the option does."""
     edit = option(change)
     found = in_force(text, **asked)

@@ -15,11 +15,11 @@ from vetrina.commands import calling
 from vetrina.core.base.events import NOT_TEXT
 from vetrina.core.base.faults import Refused, refuse
 from vetrina.core.config.edits import differing, lines_of
-from vetrina.core.config.resolution import Asked, InForce, SetOption, TuneOption, parse_path
+from vetrina.core.config.resolution import Overrides, ResolvedPlan, SetOption, TuneOption, parse_path
 from vetrina.core.config.splicing import Target, splice
 from vetrina.core.schema.nodes import synthetic
 from vetrina.formats import undo_records as undo
-from vetrina.formats.plans import read_in_force
+from vetrina.formats.plans import read_resolved_plan
 from vetrina.formats.safe_files import locked_files, refuse_unwritable, replace_file, sweep
 from vetrina.views import changes as view
 
@@ -119,7 +119,7 @@ def _write(plan: Path, words: list[str], change: _Change) -> None:
             )
     record = undo.read_record(plan)
     now = datetime.now(tz=UTC).isoformat(timespec="seconds")
-    step = undo.Step(now, words, list(files.values()), undo.folder_id(plan))
+    step = undo.AppliedStep(now, words, list(files.values()), undo.folder_id(plan))
     undo.write_record(plan, undo.Record(undo.VERSION, [*record.steps, step]))
     for path, one in files.items():
         replace_file(path, one.after.encode(), like=plan, was=None if one.before is None else one.before.encode())
@@ -154,8 +154,8 @@ class _Work:
         """Return a file's text as it was read, None for one that is new."""
         return None if name in self.new else self.boms.get(name, "") + self.texts[name]
 
-    def _read(self, texts: dict[str, str], sets: list[str], tunes: list[str]) -> InForce:
-        return read_in_force(
+    def _read(self, texts: dict[str, str], sets: list[str], tunes: list[str]) -> ResolvedPlan:
+        return read_resolved_plan(
             self._plan,
             stages=self._stage,
             layers=self._with,
@@ -169,13 +169,13 @@ class _Work:
     def worked_out(self, sets: list[str], tunes: list[str], target: Target | None) -> _Change:
         """Return the change, verified in memory; one plan in force is held at a time, for plans may be large."""
         wanted = self._read(self.texts, sets, tunes)
-        said, asked = lines_of(wanted), wanted.asked
+        said, overrides = lines_of(wanted), wanted.overrides
         del wanted
         before = self._read(self.texts, [], [])
-        for one in asked.tunes:
+        for one in overrides.tunes:
             calling.ask_about_logger(one.logger or "root", before.plan)
         lines = differing(lines_of(before), said)
-        texts, places = self._spliced(before, asked, target)
+        texts, places = self._spliced(before, overrides, target)
         del before
         self.verify(said, texts)
         changed = {name: text for name, text in texts.items() if text != self.texts.get(name)}
@@ -189,12 +189,14 @@ class _Work:
         }
         return _Change(versions, diffs, places, lines)
 
-    def _spliced(self, before: InForce, asked: Asked, target: Target | None) -> tuple[dict[str, str], list[Target]]:
+    def _spliced(
+        self, before: ResolvedPlan, overrides: Overrides, target: Target | None
+    ) -> tuple[dict[str, str], list[Target]]:
         """Return the texts with every edit made, one after the other, and where each was made."""
         texts = dict(self.texts)
         places: list[Target] = []
         found = before
-        for edit in _edits(asked):
+        for edit in _edits(overrides):
             if edit.implied and not _switched_off(found, edit.option):
                 continue  # a level by itself switches nothing
             found = found if not places else self._read(texts, [], [])
@@ -223,9 +225,9 @@ class _Edit:
         self.option, self.implied = option, implied
 
 
-def _edits(asked: Asked) -> list[_Edit]:
-    edits = [_Edit(one) for one in asked.sets]
-    for tune in asked.tunes:
+def _edits(overrides: Overrides) -> list[_Edit]:
+    edits = [_Edit(one) for one in overrides.sets]
+    for tune in overrides.tunes:
         edits += [_Edit(_value(tune, "level", tune.level)), _Edit(_value(tune, "enabled", "true"), implied=True)]
     return edits
 
@@ -237,6 +239,6 @@ def _value(tune: TuneOption, key: str, text: str) -> SetOption:
     return SetOption(tune.text, parsed[0], synthetic(tune.source, text), tune.source)
 
 
-def _switched_off(found: InForce, option: SetOption) -> bool:
+def _switched_off(found: ResolvedPlan, option: SetOption) -> bool:
     logger = found.plan.loggers.get(option.steps[1].name or "root")
     return logger is not None and not logger.enabled.value

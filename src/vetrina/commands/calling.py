@@ -24,13 +24,13 @@ from vetrina.core.base.faults import nearest, refuse
 from vetrina.core.base.hidden import MASK, shown, shown_json
 from vetrina.core.base.levels import Scale
 from vetrina.core.base.logger_names import ROOT, below
-from vetrina.core.config.resolution import InForce
+from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.core.plan.loggers import Tree
 from vetrina.core.plan.model import Plan
 from vetrina.core.routing.counting import Part
 from vetrina.formats.documents import yaml_value
 from vetrina.formats.opening import only_once
-from vetrina.formats.plans import read_in_force
+from vetrina.formats.plans import read_resolved_plan
 from vetrina.views import screen
 
 if TYPE_CHECKING:
@@ -77,17 +77,17 @@ def plan_in_force(
     env_file: list[Path],
     set_: list[str],
     tune: list[str],
-) -> InForce:
+) -> ResolvedPlan:
     """Read a plan as the options say; faults stop the command."""
-    return read_in_force(plan, stages=stage, layers=with_, env=env, env_files=env_file, sets=set_, tunes=tune)
+    return read_resolved_plan(plan, stages=stage, layers=with_, env=env, env_files=env_file, sets=set_, tunes=tune)
 
 
-def asked_text(found: InForce) -> str:
+def asked_text(found: ResolvedPlan) -> str:
     """Return the options that changed the plan, for a heading."""
-    asked = found.asked
-    parts = [f"--stage {name}" for name in asked.stages]
-    parts += [f"--with {layer.name}" for layer in asked.layers]
-    parts += [one.text for one in asked.sets] + [one.text for one in asked.tunes]
+    overrides = found.overrides
+    parts = [f"--stage {name}" for name in overrides.stages]
+    parts += [f"--with {layer.name}" for layer in overrides.layers]
+    parts += [one.text for one in overrides.sets] + [one.text for one in overrides.tunes]
     return " ".join(parts)
 
 

@@ -17,12 +17,12 @@ from vetrina.core.base.faults import Fault, Refused, Unreadable, offer, refuse
 from vetrina.core.checks import load, page
 from vetrina.core.checks import runner as checking
 from vetrina.core.checks.context import SEVERITIES, Check
-from vetrina.core.config.resolution import InForce
+from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.core.routing.router import Router
 from vetrina.formats.documents import decode
 from vetrina.formats.events import EventStream, open_input
 from vetrina.formats.junit import Case, junit
-from vetrina.formats.plans import read_in_force
+from vetrina.formats.plans import read_resolved_plan
 from vetrina.formats.sarif import sarif
 from vetrina.views import check as view
 
@@ -125,10 +125,10 @@ class _Call(msgspec.Struct, frozen=True):
     limits: dict[str, dict[str, float]]
     wanted: frozenset[str]
 
-    def bring(self, plan: str, text: str | None, stage: str | None) -> InForce:
+    def bring(self, plan: str, text: str | None, stage: str | None) -> ResolvedPlan:
         """Return a plan in force, under one more stage."""
         stages = [*self.stage, *([stage] if stage else [])]
-        return read_in_force(
+        return read_resolved_plan(
             plan, stages=stages, layers=self.with_, env=self.env, env_files=self.env_file, sets=self.set_, tunes=self.tune,
             texts={} if text is None else {plan: text},
         )  # fmt: skip
@@ -216,7 +216,7 @@ def _limits(texts: list[str], checks: dict[str, Check]) -> dict[str, dict[str, f
 
 
 def _circumstances(
-    found: InForce, events: str | None, limits: dict[str, dict[str, float]], *, probe: bool, network: bool, strict: bool
+    found: ResolvedPlan, events: str | None, limits: dict[str, dict[str, float]], *, probe: bool, network: bool, strict: bool
 ) -> tuple[checking.Circumstances, int]:
     from vetrina.rehearsal import probing  # noqa: PLC0415  (sockets and git only where they are asked)
 

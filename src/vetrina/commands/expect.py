@@ -11,7 +11,7 @@ import typer
 from vetrina.commands import calling
 from vetrina.core.base.hidden import shown
 from vetrina.core.changes.expecting import Verdict, expect, record
-from vetrina.core.config.resolution import InForce
+from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.formats.cases import cases_text, read_cases
 from vetrina.formats.events import EventStream, open_input
 from vetrina.formats.junit import Case, junit
@@ -69,7 +69,7 @@ def _case(one: Verdict) -> Case:
     return Case(one.case.say, "expect", words[0][0] if words else "", "\n".join(text for lines in words for text in lines))
 
 
-def _record(found: InForce, events: str, plan: Path) -> None:
+def _record(found: ResolvedPlan, events: str, plan: Path) -> None:
     stream = EventStream(events, scale=found.plan.scale)
     with open_input(events) as file:
         recorded = record(stream.read(file), found)

@@ -19,7 +19,7 @@ from vetrina.core.base import clocks
 from vetrina.core.base.events import Event
 from vetrina.core.base.faults import offer, refuse
 from vetrina.core.base.quantities import size
-from vetrina.core.config.resolution import InForce
+from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.core.plan.model import Plan
 from vetrina.core.routing.router import Router
 from vetrina.core.templates.forms import live_columns
@@ -27,7 +27,7 @@ from vetrina.formats.events import EventStream, open_input
 from vetrina.formats.opening import only_once
 from vetrina.formats.safe_files import locked
 from vetrina.rehearsal import sandbox
-from vetrina.rehearsal.outlets.outlet import Place
+from vetrina.rehearsal.outlets.outlet import RehearsalSite
 from vetrina.rehearsal.rehearsal import Rehearsal, Troubles, paced
 from vetrina.rehearsal.verifying import MOST, differences
 from vetrina.views import rehearse as view
@@ -118,7 +118,9 @@ def run(
             calling.warn_of_secrets()
         box = sandbox.Sandbox(into, most_bytes=box_limits[0], most_files=box_limits[1], disk=box_limits[2])
         post, stand_in = _post(stack, into, receiver, trouble) if send else (None, None)
-        rehearsal = Rehearsal(Router(found.plan), Place(found.plan, found.full_folder, box, post, keep_removed), troubles)
+        rehearsal = Rehearsal(
+            Router(found.plan), RehearsalSite(found.plan, found.full_folder, box, post, keep_removed), troubles
+        )
         stream = EventStream(events, scale=found.plan.scale, strict=strict)
         _play(rehearsal, stream, events, pace, into)
         if post is not None:
@@ -213,7 +215,7 @@ def _live(rehearsal: Rehearsal) -> Callable[[datetime | None], None]:
 def _post(stack: ExitStack, into: Path, receiver: str, trouble: list[str]) -> tuple[Any, Any]:
     """Return what carries deliveries to a receiver, and the stand-in where one was started for it."""
     try:
-        from vetrina.rehearsal.client import Post  # noqa: PLC0415  (only where something is sent)
+        from vetrina.rehearsal.client import Client  # noqa: PLC0415  (only where something is sent)
         from vetrina.rehearsal.standin.receiver import Receiver  # noqa: PLC0415
         from vetrina.rehearsal.standin.trouble import Troubles as Misbehaviour  # noqa: PLC0415
         from vetrina.rehearsal.standin.trouble import trouble_of  # noqa: PLC0415
@@ -227,10 +229,10 @@ def _post(stack: ExitStack, into: Path, receiver: str, trouble: list[str]) -> tu
                 fix="give --trouble to vetrina receive",
                 where="--trouble",
             )
-        return Post(_ports(receiver)), None
+        return Client(_ports(receiver)), None
     stand_in = Receiver(into / "received", troubles=Misbehaviour(tuple(trouble_of(one) for one in trouble)))
     stack.callback(stand_in.stop)
-    return Post(stand_in.start(), lambda: stand_in.received["udp"] + stand_in.refused["udp"]), stand_in
+    return Client(stand_in.start(), lambda: stand_in.received["udp"] + stand_in.refused["udp"]), stand_in
 
 
 def _ports(receiver: str) -> Any:
@@ -280,7 +282,7 @@ def _missing(rehearsal: Rehearsal, stand_in: Any) -> list[str]:
     ]
 
 
-def _again(found: InForce, events: str) -> Iterator[Event]:
+def _again(found: ResolvedPlan, events: str) -> Iterator[Event]:
     stream = EventStream(events, scale=found.plan.scale)
     with open_input(events) as file:
         yield from stream.read(file)

@@ -7,7 +7,7 @@ from typing import Annotated
 import typer
 
 from vetrina.commands import calling
-from vetrina.core.config.dump import written
+from vetrina.core.config.dump import dump
 from vetrina.core.config.history import hidden_names
 from vetrina.views import resolve as view
 
@@ -37,7 +37,7 @@ def run(
     """  # noqa: D301
     calling.exclude("--json", json, {"--bare": bare})
     found = calling.plan_in_force(plan, stage, with_, env, env_file, set_, tune)
-    body = written(found, defaults=defaults)
+    body = dump(found, defaults=defaults)
     if json:
         calling.print_json(view.as_json(body, hidden_names(found)))
         return

@@ -17,13 +17,13 @@ from vetrina.core.base.events import Event
 from vetrina.core.base.faults import offer, refuse
 from vetrina.core.base.quantities import duration, size
 from vetrina.core.config.edits import Edit, with_edits
-from vetrina.core.config.resolution import InForce
+from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.core.plan.model import Plan
 from vetrina.core.rolling.outlook import Advice, advise, coming_names, kept_history
 from vetrina.core.rolling.pace import pace_of
-from vetrina.core.rolling.playing import Lane, Rolling, measured_ratio, repeated
+from vetrina.core.rolling.playing import Rolling, RollingAppender, measured_ratio, repeated
 from vetrina.core.rolling.simulation import FileSimulation
-from vetrina.core.rolling.streams import Outlook, redrawn, scaled
+from vetrina.core.rolling.streams import Forecast, redrawn, scaled
 from vetrina.core.routing.router import Router
 from vetrina.formats.events import EventStream, open_input
 from vetrina.formats.opening import only_once
@@ -149,7 +149,7 @@ def _unpacked(name: str) -> str:
     )
 
 
-def _outlook(lane: Lane, runs: int, seed: int) -> Outlook:
+def _outlook(lane: RollingAppender, runs: int, seed: int) -> Forecast:
     try:
         return redrawn(lane, partial(lane.make, measured_ratio(lane)), runs, seed, kept_history)
     except ImportError:
@@ -179,7 +179,7 @@ class _Traffic:
         self._streams = [calling.stream_of_rate(text, plan) for text in rate]
         self._stream: EventStream | None = None
 
-    def play(self, found: InForce) -> Rolling:
+    def play(self, found: ResolvedPlan) -> Rolling:
         """Return the files of a plan after this traffic."""
         means: dict[str, dict[int, int]] = {}
         ratios: dict[str, float] | None = None
@@ -206,7 +206,7 @@ class _Traffic:
             yield from stream.read(file)
         self._stream = self._stream or stream
 
-    def advise(self, found: InForce, name: str, disk: int | None, history: timedelta | None) -> Advice:
+    def advise(self, found: ResolvedPlan, name: str, disk: int | None, history: timedelta | None) -> Advice:
         """Return limits for one file that meet a wish, each tried on this traffic."""
 
         def tried(edits: tuple[Edit, ...]) -> FileSimulation | None:

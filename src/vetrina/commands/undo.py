@@ -66,7 +66,7 @@ def run(
 _Texts = dict[Path, str | None]
 
 
-def _texts(plan: Path, steps: list[undo.Step]) -> tuple[_Texts, _Texts]:
+def _texts(plan: Path, steps: list[undo.AppliedStep]) -> tuple[_Texts, _Texts]:
     """Return the files' texts as they are, and with the steps taken back; None where there is no file."""
     before: _Texts = {}
     after: _Texts = {}
@@ -79,7 +79,7 @@ def _texts(plan: Path, steps: list[undo.Step]) -> tuple[_Texts, _Texts]:
     return before, after
 
 
-def _ask_about_others(plan: Path, steps: list[undo.Step], *, yes: bool, as_json: bool) -> None:
+def _ask_about_others(plan: Path, steps: list[undo.AppliedStep], *, yes: bool, as_json: bool) -> None:
     """Ask before a file outside the plan's folder is touched; where nobody can be asked, --yes has to say it."""
     found = {path: None for step in steps for one in step.files for path, outside in [undo.file_of(plan, step, one)] if outside}
     if not found or yes:

@@ -17,7 +17,7 @@ from vetrina.core.changes.outcome import Outcome, difference, rolled, touched_fi
 from vetrina.core.changes.side_by_side import Comparison
 from vetrina.core.checks.runner import Circumstances, check
 from vetrina.core.config.edits import changed_lines
-from vetrina.core.config.resolution import InForce
+from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.core.plan.samples import START
 from vetrina.core.rolling.playing import Rolling, measured_ratio, repeated
 from vetrina.core.rolling.streams import Stream
@@ -194,7 +194,7 @@ class _Traffic:
         """Return how many lines were no events."""
         return self._first.unreadable if self._first else 0
 
-    def outcome(self, before: InForce, after: InForce, words: tuple[str, ...]) -> Outcome:
+    def outcome(self, before: ResolvedPlan, after: ResolvedPlan, words: tuple[str, ...]) -> Outcome:
         """Return all that a change does to the events."""
         old, new = Router(before.plan), Router(after.plan)
         comparison = Comparison(old, new)
@@ -219,7 +219,7 @@ class _Traffic:
             kinds,
         )
 
-    def _stream(self, found: InForce) -> EventStream:
+    def _stream(self, found: ResolvedPlan) -> EventStream:
         stream = EventStream(self._path, scale=found.plan.scale, strict=self._strict)
         stream.name = self._name
         return stream
@@ -266,14 +266,14 @@ class _Traffic:
             raise typer.Exit(calling.Exit.WANTING)
 
 
-def _same_levels(before: InForce, after: InForce) -> None:
+def _same_levels(before: ResolvedPlan, after: ResolvedPlan) -> None:
     """Refuse a change of level names: events would mean something else on the two sides."""
     if before.plan.scale.extra != after.plan.scale.extra:
         raise refuse("the change gives level names another meaning", "the same events cannot be sent through both sides",
                      "leave levels as they are", where="whatif")  # fmt: skip
 
 
-def _wanted(text: str, found: InForce) -> Event:
+def _wanted(text: str, found: ResolvedPlan) -> Event:
     """Return the event of --must-show: `logger=…,level=…` and optionally `message=…` and fields."""
     parts = dict(calling.key_value(one, "--must-show") for one in text.split(","))
     level = parts.pop("level", "")
@@ -289,6 +289,6 @@ def _wanted(text: str, found: InForce) -> Event:
     return Event(START, level, "" if logger == "root" else logger, message, fields or None)
 
 
-def _arrivals(found: InForce, event: Event | None) -> tuple[str, ...]:
+def _arrivals(found: ResolvedPlan, event: Event | None) -> tuple[str, ...]:
     assert event is not None  # noqa: S101  (asked only where it was given)
     return tuple(dict.fromkeys(one.appender for one in Router(found.plan).route(event).deliveries))

@@ -12,7 +12,7 @@ from vetrina.commands import calling
 from vetrina.core.base.events import Event, JsonObject
 from vetrina.core.base.faults import offer, refuse
 from vetrina.core.changes.remedies import Remedy, ways_to, ways_to_once
-from vetrina.core.config.resolution import InForce
+from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.core.plan.model import Plan
 from vetrina.core.routing.counting import Counter, Traffic
 from vetrina.core.routing.explaining import Explanation, explain
@@ -86,7 +86,7 @@ def run(
 
 
 def _ways(
-    found: InForce, event: Event, explanation: Explanation, to: str | None, events: str | None, *, twice: bool
+    found: ResolvedPlan, event: Event, explanation: Explanation, to: str | None, events: str | None, *, twice: bool
 ) -> list[Remedy] | None:
     """Return the changes that were asked for, None where none were."""
     if to is not None and twice:
@@ -102,10 +102,10 @@ def _ways(
     return None
 
 
-def _traffic(events: str) -> Callable[[InForce], Traffic]:
+def _traffic(events: str) -> Callable[[ResolvedPlan], Traffic]:
     known: dict[int, Traffic] = {}
 
-    def measure(found: InForce) -> Traffic:
+    def measure(found: ResolvedPlan) -> Traffic:
         if id(found) not in known:
             counter = Counter(Router(found.plan))
             with open_input(events) as file:

@@ -19,12 +19,12 @@ from vetrina.core.base.origins import Origin, Sourced
 from vetrina.core.changes.expecting import Case, LineTest, Recorded, named, sink_names
 from vetrina.core.config.dump import yaml_text
 from vetrina.core.config.edits import flow
-from vetrina.core.config.merging import lay
+from vetrina.core.config.merging import merge
 from vetrina.core.config.placeholders import typed
 from vetrina.core.plan.model import Plan
 from vetrina.core.plan.samples import START
 from vetrina.core.schema.containers import Key, ListOf, MapOf, Record, Section
-from vetrina.core.schema.held import Held, Layer
+from vetrina.core.schema.held import Layer, MergedNode
 from vetrina.core.schema.kinds import PLACEHOLDER, Anything, RangeKind, Read, Schema, Text, Whole, definitions
 from vetrina.core.schema.nodes import Mapping, Scalar, Source
 from vetrina.formats.documents import decode, read_bytes, read_document
@@ -112,13 +112,13 @@ def cases_schema() -> Schema:
             "$defs": definitions(*CASES.parts()) | {"placeholder": PLACEHOLDER}}  # fmt: skip
 
 
-class _Reader:
+class _CaseReader:
     """Reads values as they are written: a file of cases has no placeholders."""
 
     def __init__(self, scale: Scale, faults: list[Fault]) -> None:
         self.scale, self._faults = scale, faults
 
-    def scalar(self, held: Held) -> Read | None:
+    def scalar(self, held: MergedNode) -> Read | None:
         """Return a typed scalar, None for nothing."""
         node = held.node
         if not isinstance(node, Scalar):
@@ -147,10 +147,10 @@ def read_cases(path: Path, plan: Plan, stages: Iterable[str]) -> list[Case]:
             place=(version or document).place,
         )
     shaped = CASES.shape(document, faults.append, layered=False)
-    reader = _Reader(plan.scale, faults)
+    reader = _CaseReader(plan.scale, faults)
     if shaped is None:
         raise Refused(faults)
-    found = CASES.read(lay(CASES, None, Layer("file", name), shaped), reader)
+    found = CASES.read(merge(CASES, None, Layer("file", name), shaped), reader)
     if faults:
         raise Refused(faults)
     cases = [case for one in found["cases"] or [] if (case := _case(one, plan, tuple(stages), faults)) is not None]

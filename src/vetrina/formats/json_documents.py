@@ -36,7 +36,7 @@ class Limits(NamedTuple):
 
 def read_json(text: str, source: Source, limits: Limits, repeated: Callable[[Scalar, Scalar], None]) -> Node | None:
     """Return the document, None where ``text`` is not JSON; ``repeated`` is told of each key that is given again."""
-    reader = _Reader(text, source, limits)
+    reader = _JsonReader(text, source, limits)
     try:
         node, end = reader.value(reader.blank(0), 0)
         if reader.blank(end) != len(text):
@@ -48,7 +48,7 @@ def read_json(text: str, source: Source, limits: Limits, repeated: Callable[[Sca
     return node
 
 
-class _Reader:
+class _JsonReader:
     """Recursive descent, within limits."""
 
     def __init__(self, text: str, source: Source, limits: Limits) -> None:

@@ -14,13 +14,13 @@ from vetrina.core.base.faults import Fault, Place, Refused
 from vetrina.core.base.hidden import hide
 from vetrina.core.base.secrets import looks_secret
 from vetrina.core.config.placeholders import NAME, Given
-from vetrina.core.config.resolution import Asked, InForce, LayerFile, SetOption, TuneOption, parse_path, put_in_force
+from vetrina.core.config.resolution import LayerFile, Overrides, ResolvedPlan, SetOption, TuneOption, parse_path, resolve
 from vetrina.core.plan.model import Plan
 from vetrina.core.schema.nodes import Node, Source, synthetic
 from vetrina.formats.documents import decode, read_bytes, read_document, unreadable
 
 
-def read_in_force(
+def read_resolved_plan(
     plan: str | Path,
     *,
     stages: Sequence[str] = (),
@@ -31,7 +31,7 @@ def read_in_force(
     tunes: Sequence[str] = (),
     environment: AbstractMapping[str, str] | None = None,
     texts: AbstractMapping[str, str] | None = None,
-) -> InForce:
+) -> ResolvedPlan:
     """Read a plan with its layers and options, in the order of precedence; raise Refused with every fault.
 
     ``texts`` stand in for files, by their names as given: a change is tried before it is written.
@@ -65,11 +65,11 @@ def _read_in_force(
     tunes: Sequence[str],
     environment: AbstractMapping[str, str] | None,
     texts: AbstractMapping[str, str],
-) -> InForce:
+) -> ResolvedPlan:
     plan = str(path)
     faults: list[Fault] = []
     document = _read(path, plan, faults, texts)
-    asked = Asked(
+    overrides = Overrides(
         stages=tuple(stages),
         layers=tuple(LayerFile(str(layer), _read(Path(layer), str(layer), faults, texts)) for layer in layers),
         sets=tuple(one for text in sets if (one := _set_option(text, faults)) is not None),
@@ -80,11 +80,11 @@ def _read_in_force(
         environment=dict(os.environ if environment is None else environment),
     )
     folder = os.path.normpath(path.absolute().parent)
-    nodes = [document, *(layer.node for layer in asked.layers)]
+    nodes = [document, *(layer.node for layer in overrides.layers)]
     named = {name for node in nodes if node is not None for name in _NAMED.findall(node.source.text)}
-    hide(_secrets(asked, named, ()))
-    found = put_in_force(document, plan, folder, asked, faults)
-    hide(_secrets(asked, named, found.filler.secret_names))
+    hide(_secrets(overrides, named, ()))
+    found = resolve(document, plan, folder, overrides, faults)
+    hide(_secrets(overrides, named, found.filler.secret_names))
     return found
 
 
@@ -92,11 +92,11 @@ _LARGEST_ENV = 1 << 20
 _NAMED = re.compile(r"\$\{([A-Za-z_][A-Za-z0-9_]*)")
 
 
-def _secrets(asked: Asked, named: set[str], extra: tuple[str, ...]) -> Iterator[str]:
+def _secrets(overrides: Overrides, named: set[str], extra: tuple[str, ...]) -> Iterator[str]:
     """Yield the values from outside under credentials' names; of the process environment those that the plan names."""
-    for table in (asked.env, asked.env_file):
+    for table in (overrides.env, overrides.env_file):
         yield from (given.text for name, given in table.items() if looks_secret(name, extra))
-    yield from (asked.environment[name] for name in named & asked.environment.keys() if looks_secret(name, extra))
+    yield from (overrides.environment[name] for name in named & overrides.environment.keys() if looks_secret(name, extra))
 
 
 def read_plan(
@@ -110,8 +110,8 @@ def read_plan(
     tunes: Sequence[str] = (),
     environment: AbstractMapping[str, str] | None = None,
 ) -> Plan:
-    """Return the plan in force; see `read_in_force` for the options and the faults."""
-    return read_in_force(
+    """Return the plan in force; see `read_resolved_plan` for the options and the faults."""
+    return read_resolved_plan(
         plan, stages=stages, layers=layers, env=env, env_files=env_files, sets=sets, tunes=tunes, environment=environment
     ).plan
 

@@ -30,7 +30,7 @@ class Version(Struct):
     after: str
 
 
-class Step(Struct):
+class AppliedStep(Struct):
     """One change: when, by which options, the files it wrote, and the device and inode of the record's folder then."""
 
     time: str
@@ -43,7 +43,7 @@ class Record(Struct):
     """All steps that can be taken back."""
 
     version: int
-    steps: list[Step]
+    steps: list[AppliedStep]
 
 
 def record_path(plan: Path) -> Path:
@@ -89,7 +89,7 @@ def folder_id(plan: Path) -> tuple[int, int]:
     return (status.st_dev, status.st_ino)
 
 
-def file_of(plan: Path, step: Step, version: Version) -> tuple[Path, bool]:
+def file_of(plan: Path, step: AppliedStep, version: Version) -> tuple[Path, bool]:
     """Return a file that a step names, and whether it lies outside the record's folder.
 
     Raise Refused for a name that no record of this folder holds: an absolute one, or one that leads out of a folder in

@@ -55,7 +55,7 @@ def loopback(host: str) -> str:
     return min(map(str, found))
 
 
-class Post:
+class Client:
     """Carries deliveries to a receiver; ``received`` tells how many datagrams it has taken, where that is known."""
 
     def __init__(self, ports: Ports, received: Callable[[], int] | None = None) -> None:

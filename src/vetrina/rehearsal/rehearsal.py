@@ -14,14 +14,14 @@ from msgspec import Struct, field
 
 from vetrina.core.base.events import Event
 from vetrina.core.plan.model import Appender, Plan
-from vetrina.core.routing.cache import Flows
+from vetrina.core.routing.cache import LoggerLevelCache
 from vetrina.core.routing.counting import Renders, ending_of, to_bytes
 from vetrina.core.routing.router import Route, Router
 from vetrina.core.templates.compiling import Render
 from vetrina.rehearsal.buffers import Waiting
 from vetrina.rehearsal.outlets import outlet
 from vetrina.rehearsal.outlets.file import RolledFile, SharedFile
-from vetrina.rehearsal.outlets.outlet import Outlet, Parcel, Place, Undelivered
+from vetrina.rehearsal.outlets.outlet import Outlet, RehearsalSite, RenderedEvent, Undelivered
 from vetrina.rehearsal.sandbox import DiskFull, LimitReached
 
 _SAMPLES = 4096
@@ -72,7 +72,7 @@ class Sum(Struct):
     late: Lateness = field(default_factory=Lateness)
     failed: dict[str, int] = field(default_factory=dict)
 
-    def lose(self, why: str, parcels: list[Parcel]) -> None:
+    def lose(self, why: str, parcels: list[RenderedEvent]) -> None:
         """Count events that never arrive."""
         self.count_lost(why, sum(one.times for one in parcels))
 
@@ -87,7 +87,7 @@ class _Lane:
     def __init__(self, appender: Appender, own: Outlet) -> None:
         self.appender = appender
         self.outlet = own
-        self.waiting: Waiting[Parcel] = Waiting(appender.buffer)
+        self.waiting: Waiting[RenderedEvent] = Waiting(appender.buffer)
         self.sum = Sum()
         self.render = appender.template.compile(ending_of(appender))
         self.encoding = appender.encoding
@@ -137,7 +137,7 @@ _LONG_WAY = _Flow()
 class Rehearsal:
     """Takes events one by one; ``finish`` delivers what waits and closes everything."""
 
-    def __init__(self, router: Router, place: Place, troubles: Troubles | None = None) -> None:
+    def __init__(self, router: Router, place: RehearsalSite, troubles: Troubles | None = None) -> None:
         self.router, self.place, self.troubles = router, place, troubles or Troubles()
         self.events = 0
         self.lanes = {name: _Lane(router.plan.appenders[name], own) for name, own in _outlets(router.plan, place).items()}
@@ -149,7 +149,7 @@ class Rehearsal:
         self._crash_at = self.troubles.crash_at
         self._known: dict[int, tuple[Route, _Writers]] = {}
         self._now = _LONG_AGO
-        self._flows: Flows[_Flow] = Flows(router.places.of)
+        self._flows: LoggerLevelCache[_Flow] = LoggerLevelCache(router.places.of)
         self._quick: list[_Lane] = []
         self._times_matter = any(lane.write is None for lane in self.lanes.values())
 
@@ -247,7 +247,7 @@ class Rehearsal:
                     lane.writes += 1
                     lane.write(time, data, times * count)
                     continue
-                parcel = Parcel(event, self.events, self.router.severities[event.level], data, times * count)
+                parcel = RenderedEvent(event, self.events, self.router.severities[event.level], data, times * count)
                 lane.sum.reached += parcel.times
                 self._arrive(lane, time, parcel)
         flow = self._flows.get(event)
@@ -279,7 +279,7 @@ class Rehearsal:
             self._known[id(route)] = found  # the route is kept, so that its id stays its own
         return found
 
-    def _arrive(self, lane: _Lane, time: datetime, parcel: Parcel) -> None:
+    def _arrive(self, lane: _Lane, time: datetime, parcel: RenderedEvent) -> None:
         try:
             lane.outlet.arrive(time, parcel)
         except DiskFull:
@@ -291,7 +291,7 @@ class Rehearsal:
         for group in lane.waiting.take(time, parcel.severity, parcel):
             self._deliver(lane, group)
 
-    def _deliver(self, lane: _Lane, group: list[Parcel]) -> None:
+    def _deliver(self, lane: _Lane, group: list[RenderedEvent]) -> None:
         if not group:
             return
         now = self._now
@@ -315,7 +315,7 @@ class Rehearsal:
             waited = lane.waiting.limits is not None and now > one.event.time
             own.late.take((now - one.event.time).total_seconds() if waited else 0.0)
 
-    def _failed(self, lane: _Lane, group: list[Parcel], why: str) -> None:
+    def _failed(self, lane: _Lane, group: list[RenderedEvent], why: str) -> None:
         """Let a buffered group wait for the next delivery; without a buffer it is lost."""
         lane.sum.failed[why] = lane.sum.failed.get(why, 0) + 1
         if lane.waiting.limits is None:
@@ -387,7 +387,7 @@ def shared_files(plan: Plan) -> dict[str, str]:
     return {name: names[0] for names in by_place.values() if len(names) > 1 for name in names}
 
 
-def _outlets(plan: Plan, place: Place) -> dict[str, Outlet]:
+def _outlets(plan: Plan, place: RehearsalSite) -> dict[str, Outlet]:
     """Return what writes for each appender; several at one file share one writer, by the first one's policy."""
     shared = shared_files(plan)
     files: dict[str, tuple[RolledFile, int]] = {}

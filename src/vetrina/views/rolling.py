@@ -11,9 +11,9 @@ from vetrina.core.base.quantities import show_size, show_span
 from vetrina.core.plan.rolling_policy import Roll
 from vetrina.core.rolling.outlook import Advice, shortest_history
 from vetrina.core.rolling.pace import Pace
-from vetrina.core.rolling.playing import Lane
+from vetrina.core.rolling.playing import RollingAppender
 from vetrina.core.rolling.simulation import FileRecord, FileSimulation
-from vetrina.core.rolling.streams import Outlook
+from vetrina.core.rolling.streams import Forecast
 from vetrina.views.screen import Column, Line, Span, counted, number, span, table, whole, wrapped
 
 MOST_SHOWN = 40
@@ -22,7 +22,7 @@ NARROW = 96
 _DAYS = ["Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"]
 
 
-def as_json(name: str, lane: Lane, zone: tzinfo) -> dict[str, Any]:
+def as_json(name: str, lane: RollingAppender, zone: tzinfo) -> dict[str, Any]:
     """Return one line of `rolling --json`."""
     found = lane.simulation
     show = clocks.iso(zone)
@@ -55,7 +55,7 @@ def as_json(name: str, lane: Lane, zone: tzinfo) -> dict[str, Any]:
     }
 
 
-def rolling_lines(lane: Lane, zone: tzinfo, pace: Pace, width: int, *, every_file: bool) -> list[Line]:
+def rolling_lines(lane: RollingAppender, zone: tzinfo, pace: Pace, width: int, *, every_file: bool) -> list[Line]:
     """Return one appender: its files, then the sums that people decide by."""
     found, roll = lane.simulation, lane.appender.roll
     lines: list[Line] = [[span(lane.appender.name, "title"), span(f"  {policy_words(roll)}", "quiet")]]
@@ -128,7 +128,7 @@ def _row(one: FileRecord, zone: tzinfo, pattern: str) -> list[Span]:
     ]  # fmt: skip
 
 
-def _sums(lane: Lane, zone: tzinfo, pace: Pace, width: int) -> list[Line]:
+def _sums(lane: RollingAppender, zone: tzinfo, pace: Pace, width: int) -> list[Line]:
     found = lane.simulation
     oldest, newest = found.history()
     on_disk = [one for one in found.files if one.removed is None]
@@ -166,7 +166,7 @@ def _bounded(roll: Roll) -> bool:
     return any(limit is not None for limit in (roll.keep.files, roll.keep.age, roll.keep.disk))
 
 
-def _busy(lane: Lane, zone: tzinfo, pace: Pace, width: int) -> list[Line]:
+def _busy(lane: RollingAppender, zone: tzinfo, pace: Pace, width: int) -> list[Line]:
     if not lane.hours:
         return []
     sizes: dict[date, float] = {}
@@ -193,7 +193,7 @@ def standing_at(found: FileSimulation, moment: datetime) -> list[FileRecord]:
     return [one for one in found.files if one.opened <= moment and (one.removed is None or one.removed > moment)]
 
 
-def listing_json(lane: Lane, moment: datetime, zone: tzinfo) -> list[dict[str, Any]]:
+def listing_json(lane: RollingAppender, moment: datetime, zone: tzinfo) -> list[dict[str, Any]]:
     """Return the folder as it would stand at a moment, as data; bytes are null for the open file."""
     show = clocks.iso(zone)
     found = []
@@ -207,7 +207,7 @@ def listing_json(lane: Lane, moment: datetime, zone: tzinfo) -> list[dict[str, A
     return found
 
 
-def listing_lines(lane: Lane, moment: datetime, zone: tzinfo, width: int) -> list[Line]:
+def listing_lines(lane: RollingAppender, moment: datetime, zone: tzinfo, width: int) -> list[Line]:
     """Return the folder as it would stand at a moment."""
     there = standing_at(lane.simulation, moment)
     show = clocks.by_pattern("%Y-%m-%d %H:%M", zone)
@@ -229,7 +229,7 @@ def names_lines(name: str, rows: Sequence[tuple[str, str]], width: int) -> list[
     return [[span(name, "title")], *table([Column("roll"), Column("name", least=20)], cells, width, 2)]
 
 
-def outlook_lines(found: Outlook) -> list[Line]:
+def outlook_lines(found: Forecast) -> list[Line]:
     """Return what redrawn traffic does: ranges from the 5th to the 95th of a hundred."""
 
     def sizes(low: float, middle: float, high: float) -> str:
@@ -249,7 +249,7 @@ def outlook_lines(found: Outlook) -> list[Line]:
     return [head, *([Span(f"    {words:<13}"), Span(text)] for words, text in rows)]
 
 
-def outlook_json(found: Outlook) -> dict[str, Any]:
+def outlook_json(found: Forecast) -> dict[str, Any]:
     """Return ranges as data: the 5th, 50th and 95th of a hundred."""
     pairs = (
         ("bytes", found.bytes),

@@ -8,10 +8,10 @@ from typing import Any
 
 from vetrina.core.base.levels import Scale
 from vetrina.core.base.quantities import show_size, show_span
-from vetrina.core.changes.effects import Effects, Example, Shift, Tally
-from vetrina.core.changes.outcome import Kept, Outcome, Unheard, verdict
+from vetrina.core.changes.effects import Delta, Effects, Example, Tally
+from vetrina.core.changes.outcome import Kept, Outcome, UnrecordedLevels, verdict
 from vetrina.core.checks.runner import Finding
-from vetrina.core.config.resolution import InForce
+from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.core.routing.counting import ending_of
 from vetrina.views.routes import further_lines
 from vetrina.views.screen import Column, Line, Span, counted, level_style, number, shorten, span, table, whole, wrapped
@@ -119,7 +119,7 @@ def _finding(one: Finding) -> dict[str, Any]:
     return {"code": one.code, "severity": one.severity, "message": one.message, "subject": one.subject}
 
 
-def _loud(effects: Effects) -> list[tuple[tuple[str, int, str], Shift]]:
+def _loud(effects: Effects) -> list[tuple[tuple[str, int, str], Delta]]:
     """Return what each logger gains and loses, the loudest gain first."""
     changed = [(key, shift) for key, shift in effects.cells.items() if shift.gained.events or shift.lost.events]
     return sorted(changed, key=lambda one: (-one[1].gained.bytes, -one[1].lost.bytes, one[0]))
@@ -128,8 +128,8 @@ def _loud(effects: Effects) -> list[tuple[tuple[str, int, str], Shift]]:
 def outcome_lines(
     outcomes: Sequence[Outcome],
     shown: Sequence[Sequence[str]],
-    before: InForce,
-    afters: Sequence[InForce],
+    before: ResolvedPlan,
+    afters: Sequence[ResolvedPlan],
     width: int,
     wanted: str,
 ) -> list[Line]:
@@ -153,7 +153,7 @@ def outcome_lines(
     return lines
 
 
-def _unheard_lines(unheard: Sequence[Unheard], scale: Scale, width: int) -> list[Line]:
+def _unheard_lines(unheard: Sequence[UnrecordedLevels], scale: Scale, width: int) -> list[Line]:
     """Return what the recording cannot tell: of whole parts of the tree, then of single loggers, those alike together."""
     lines: list[Line] = []
     for one in unheard:
@@ -174,7 +174,7 @@ def _unheard_lines(unheard: Sequence[Unheard], scale: Scale, width: int) -> list
     return lines
 
 
-def _levels(one: Unheard, scale: Scale) -> str:
+def _levels(one: UnrecordedLevels, scale: Scale) -> str:
     return scale.name(one.low) if one.low == one.high else f"{scale.name(one.low)} to {scale.name(one.high)}"
 
 
@@ -326,7 +326,7 @@ _MOST_DAYS = 31
 
 
 def _day_cell(effects: Effects, day: date, name: str) -> Span:
-    shift = effects.days.get((day, name), Shift())
+    shift = effects.days.get((day, name), Delta())
     before, after = (("~" if one.estimated else "") + show_size(one.bytes) for one in (shift.before, shift.after))
     same = shift.before.bytes == shift.after.bytes
     return span(after if same else f"{before} > {after}", "quiet" if same else "")
@@ -362,7 +362,7 @@ def _history(was: Kept, now: Kept) -> str:
     return now.words() if was.words() == now.words() else f"{was.words()} > {now.words()}"
 
 
-def _new_lines(effects: Effects, after: InForce, width: int, *, wide: bool) -> list[Line]:
+def _new_lines(effects: Effects, after: ResolvedPlan, width: int, *, wide: bool) -> list[Line]:
     lines: list[Line] = []
     for name, examples in effects.examples.items():
         kinds: dict[int, tuple[Example, list[str]]] = {}
@@ -382,7 +382,7 @@ def _new_lines(effects: Effects, after: InForce, width: int, *, wide: bool) -> l
     return [[], [Span("New lines, as they will look", "title")], *lines] if lines else []
 
 
-def rendered(found: InForce, appender: str, one: Example) -> str:
+def rendered(found: ResolvedPlan, appender: str, one: Example) -> str:
     """Return the text that an appender writes for an example, without what ends it."""
     template = found.plan.appenders[appender].template
     ending = ending_of(found.plan.appenders[appender])

@@ -6,7 +6,7 @@ import re
 from collections.abc import Sequence
 
 from vetrina.core.changes.outcome import Outcome, verdict
-from vetrina.core.config.resolution import InForce
+from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.views.screen import number, span
 from vetrina.views.whatif import count_of, day_size, rendered
 
@@ -16,8 +16,8 @@ _MARKS = re.compile(r"([\\`*_\[\]|~#!]|(?<!\w)[+-](?= )|(?<=\d)\.(?= ))")
 def note(
     outcomes: Sequence[Outcome],
     shown: Sequence[Sequence[str]],
-    before: InForce,
-    afters: Sequence[InForce],
+    before: ResolvedPlan,
+    afters: Sequence[ResolvedPlan],
     plan: str,
     wanted: str,
 ) -> str:

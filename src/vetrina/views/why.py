@@ -9,7 +9,7 @@ from vetrina.core.base.levels import NAMES
 from vetrina.core.base.quantities import show_size
 from vetrina.core.changes.remedies import Other, Remedy
 from vetrina.core.plan.model import Plan
-from vetrina.core.routing.explaining import Explanation, Step, verdict_on
+from vetrina.core.routing.explaining import Explanation, GateAnswer, verdict_on
 from vetrina.views.levels import origin_json
 from vetrina.views.screen import Line, Span, columns, counted, level_style, number, pad, safe, shorten, span, whole, wrapped
 
@@ -160,7 +160,7 @@ def why_lines(found: Explanation, event: Event, plan: Plan, width: int, to: str 
         lines.append([])
     early = [step for step in found.steps if step.appender is None]
     lines += _gates(early, width, 0)
-    lanes: dict[tuple[str, str, int], list[Step]] = {}
+    lanes: dict[tuple[str, str, int], list[GateAnswer]] = {}
     turn = -1
     for step in found.steps:
         if step.appender is None:
@@ -190,7 +190,7 @@ def _carried(event: Event, width: int) -> list[Line]:
     return [[Span("  "), span(part if whole(width) else shorten(safe(part), width - 2), "quiet")] for part in parts]
 
 
-def _gates(steps: list[Step], width: int, indent: int) -> list[Line]:
+def _gates(steps: list[GateAnswer], width: int, indent: int) -> list[Line]:
     lines: list[Line] = []
     for together in _joined(steps):
         step = together[0]
@@ -202,9 +202,9 @@ def _gates(steps: list[Step], width: int, indent: int) -> list[Line]:
     return lines
 
 
-def _joined(steps: list[Step]) -> list[list[Step]]:
+def _joined(steps: list[GateAnswer]) -> list[list[GateAnswer]]:
     """Return the gates in order, neighbours at which nothing is set in one group."""
-    groups: list[list[Step]] = []
+    groups: list[list[GateAnswer]] = []
     for step in steps:
         if groups and _unset(step) and _unset(groups[-1][-1]):
             groups[-1].append(step)
@@ -213,7 +213,7 @@ def _joined(steps: list[Step]) -> list[list[Step]]:
     return groups
 
 
-def _unset(step: Step) -> bool:
+def _unset(step: GateAnswer) -> bool:
     return step.passed and step.compared in {"enabled", "no floor", "no ceiling", "no rules"}
 
 

@@ -16,7 +16,7 @@ from msgspec import Struct
 from vetrina.core.base.events import Event
 from vetrina.core.base.levels import HIGHEST, LOWEST
 from vetrina.core.base.logger_names import below
-from vetrina.core.changes.counterexamples import TIME, Contradiction, contradicts, witness
+from vetrina.core.changes.counterexamples import TIME, Contradiction, contradicts, counterexample
 from vetrina.core.plan.conditions import Ask, level_cuts, logger_names
 from vetrina.core.plan.model import Plan, Rule
 from vetrina.core.routing.router import Decision, Route, Router
@@ -218,7 +218,7 @@ class _Comparing:
         answers = tuple(sorted(one.answers, key=str))
         level = _level(self.sides[0].router.plan, one.low, one.high)
         try:
-            event = witness(logger, level, answers)
+            event = counterexample(logger, level, answers)
         except Contradiction:
             return
         if event is not None:

@@ -13,7 +13,7 @@ from itertools import pairwise
 from typing import Any, TypeAlias
 
 from vetrina.core.base.events import MISSING, Event
-from vetrina.core.changes.regex_texts import specimens
+from vetrina.core.changes.regex_texts import regex_texts
 from vetrina.core.plan.conditions import Ask, ErrorIs, FieldIs, MessageMatches
 
 TIME = datetime(2026, 11, 13, 9, 41, 7, 312_000, tzinfo=UTC)
@@ -35,7 +35,7 @@ def contradicts(wanted: Wanted, latest: Ask) -> bool:
     return False
 
 
-def witness(logger: str, level: int | str, wanted: Wanted) -> Event | None:
+def counterexample(logger: str, level: int | str, wanted: Wanted) -> Event | None:
     """Return an event that gives the wanted answers; None where none was found. Raise Contradiction where none can be."""
     error = _error(wanted)
     fields: dict[str, Any] = {}
@@ -85,7 +85,7 @@ def _candidates(asks: list[FieldIs]) -> Iterable[Any]:
     for ask in asks:
         named = ask.value if ask.operator == "one-of" else [ask.value]
         if ask.operator == "matches":
-            yield from specimens(ask.value.text)
+            yield from regex_texts(ask.value.text)
         elif ask.operator != "present":
             yield from named
             numbers |= {one for one in named if isinstance(one, int | float) and not isinstance(one, bool)}
@@ -100,11 +100,11 @@ def _candidates(asks: list[FieldIs]) -> Iterable[Any]:
     yield next(f"another value {turn}" for turn in range(len(taken) + 1) if f"another value {turn}" not in taken)
     searched = [ask.value.text for ask in asks if ask.operator == "matches"]
     if len(searched) > 1:
-        yield from _joined([specimens(text) for text in searched])
+        yield from _joined([regex_texts(text) for text in searched])
 
 
 def _messages(wanted: list[tuple[MessageMatches, bool]]) -> Iterable[str]:
-    found = [specimens(ask.expression.text) for ask, answer in wanted if answer]
+    found = [regex_texts(ask.expression.text) for ask, answer in wanted if answer]
     if not found:
         yield from _MESSAGES
         return

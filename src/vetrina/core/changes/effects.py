@@ -29,7 +29,7 @@ class Tally(Struct):
         self.estimated = self.estimated or (estimated and events > 0)
 
 
-class Shift(Struct):
+class Delta(Struct):
     """What one appender (of one logger and level, or on one day) got before and gets after, and the difference event by event."""
 
     before: Tally = field(default_factory=Tally)
@@ -96,9 +96,9 @@ class Effects(Struct):
     events: int = 0
     first: datetime | None = None
     last: datetime | None = None
-    appenders: dict[str, Shift] = field(default_factory=dict)
-    cells: dict[tuple[str, int, str], Shift] = field(default_factory=dict)
-    days: dict[tuple[date, str], Shift] = field(default_factory=dict)
+    appenders: dict[str, Delta] = field(default_factory=dict)
+    cells: dict[tuple[str, int, str], Delta] = field(default_factory=dict)
+    days: dict[tuple[date, str], Delta] = field(default_factory=dict)
     twice: dict[tuple[str, str], int] = field(default_factory=dict)
     silenced: dict[tuple[str, int], int] = field(default_factory=dict)
     seen: dict[tuple[str, int], int] = field(default_factory=dict)

@@ -17,7 +17,7 @@ from vetrina.core.base.events import Event
 from vetrina.core.base.expressions import Expression
 from vetrina.core.base.faults import Place
 from vetrina.core.changes.remedies import ways_to
-from vetrina.core.config.resolution import InForce
+from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.core.plan.conditions import json_equal
 from vetrina.core.plan.model import Appender, Plan
 from vetrina.core.routing.counting import ending_of
@@ -71,7 +71,7 @@ class Verdict(Struct, frozen=True):
     tried: int
 
 
-def expect(cases: Iterable[Case], plans: dict[str, InForce]) -> list[Verdict]:
+def expect(cases: Iterable[Case], plans: dict[str, ResolvedPlan]) -> list[Verdict]:
     """Return the verdict on every case. ``plans`` are the plans in force by stage; the one as the call says is under ""."""
     routers = {stage: Router(found.plan) for stage, found in plans.items()}
     verdicts = []
@@ -85,7 +85,7 @@ def expect(cases: Iterable[Case], plans: dict[str, InForce]) -> list[Verdict]:
     return verdicts
 
 
-def _try(case: Case, event: Event, found: InForce, router: Router) -> Iterator[Failure]:
+def _try(case: Case, event: Event, found: ResolvedPlan, router: Router) -> Iterator[Failure]:
     route = router.route(event)
     arrived = Multiset(one.appender for one in route.deliveries)
     missing = [name for name in dict.fromkeys([*case.reaches, *(case.only or ())]) if not _count(arrived, name, found.plan)]
@@ -146,7 +146,7 @@ def _via(route: Route, name: str, plan: Plan) -> str:
     return f"attached at {', '.join(vias)}" if vias else ""
 
 
-def _missing(name: str, event: Event, found: InForce, router: Router, route: Route) -> Failure:
+def _missing(name: str, event: Event, found: ResolvedPlan, router: Router, route: Route) -> Failure:
     appenders = named(name, found.plan)
     steps = explain(router, event).steps
     stops = [one for one in steps if not one.passed and (route.stopped_at or one.appender in appenders)]
@@ -195,7 +195,7 @@ class Recorded(Struct, frozen=True):
     events: int
 
 
-def record(events: Iterable[Event], found: InForce) -> list[Recorded]:
+def record(events: Iterable[Event], found: ResolvedPlan) -> list[Recorded]:
     """Return one recorded class for every logger, level and set of arrivals met, in the order of loggers and levels."""
     router = Router(found.plan)
     classes: dict[tuple[str, int, tuple[str, ...]], Recorded] = {}

@@ -52,7 +52,7 @@ class Rolled(Struct, frozen=True):
     after: Kept | None
 
 
-class Unheard(Struct, frozen=True):
+class UnrecordedLevels(Struct, frozen=True):
     """Levels that the change newly lets through, and of which the recording holds no event.
 
     ``below`` tells that this is so of all loggers at and below ``logger`` that go its way; else of that logger alone,
@@ -71,7 +71,7 @@ class Outcome(Struct, frozen=True):
     words: tuple[str, ...]
     effects: Effects
     rolled: tuple[Rolled, ...]
-    unheard: tuple[Unheard, ...]
+    unheard: tuple[UnrecordedLevels, ...]
     appeared: tuple[Finding, ...]
     vanished: tuple[Finding, ...]
     lines: tuple[str, ...]
@@ -126,7 +126,7 @@ def _kept(rolling: Rolling, name: str) -> Kept | None:
     return Kept(len(found.files), found.peak, kept_history(found), removed, bounded)
 
 
-def unheard(before: Router, after: Router, effects: Effects) -> tuple[Unheard, ...]:
+def unheard(before: Router, after: Router, effects: Effects) -> tuple[UnrecordedLevels, ...]:
     """Return what the recording cannot tell: levels that newly arrive somewhere, and of which it holds no event.
 
     It is decided for each configured logger with those below it that go its way, and for each logger that the recording
@@ -135,19 +135,19 @@ def unheard(before: Router, after: Router, effects: Effects) -> tuple[Unheard, .
     """
     named = sorted({*NAMES.values(), *after.plan.scale.extra.values()})
     heard = _least_heard(before, after, effects)
-    told: dict[str, Unheard] = {}
-    alone: list[Unheard] = []
+    told: dict[str, UnrecordedLevels] = {}
+    alone: list[UnrecordedLevels] = []
     for name in sorted({"root", *after.plan.loggers, *before.plan.loggers}, key=lambda one: (one != "root", one)):
         opened = [one for one in named if _opens(before, after, name, one)]
         own = heard.get(name, {})
         gap = [one for one in opened if one < min(own.values(), default=HIGHEST + 1)]
         above = [one for one in told.values() if below(name, one.logger, after.plan.separator)]
         if gap and not any(one.low <= gap[0] and gap[-1] <= one.high for one in above):
-            told[name] = Unheard(name, gap[0], gap[-1])
+            told[name] = UnrecordedLevels(name, gap[0], gap[-1])
         for logger, least in sorted(own.items()):
             rest = [one for one in opened if one < least and one not in gap]
             if rest:
-                alone.append(Unheard(logger, rest[0], rest[-1], below=False))
+                alone.append(UnrecordedLevels(logger, rest[0], rest[-1], below=False))
     return (*told.values(), *alone)
 
 

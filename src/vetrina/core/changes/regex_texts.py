@@ -32,10 +32,10 @@ class _Unknown(Exception):
     """A part of the syntax that is not read here."""
 
 
-def specimens(expression: str) -> list[str]:
+def regex_texts(expression: str) -> list[str]:
     """Return up to a dozen short texts that ``expression`` should be found in; none where it is not understood."""
     try:
-        reader = _Reader(expression)
+        reader = _ExpressionReader(expression)
         found = reader.alternatives()
         if reader.at < len(expression):
             return []
@@ -44,8 +44,8 @@ def specimens(expression: str) -> list[str]:
     return list(dict.fromkeys(text for text in found if len(text) <= _LONGEST))[:_MOST]
 
 
-class _Reader:
-    """Reads an expression from left to right; every part becomes the list of its specimens."""
+class _ExpressionReader:
+    """Reads an expression from left to right; every part becomes the list of its texts."""
 
     def __init__(self, text: str) -> None:
         self.text = text

@@ -13,7 +13,7 @@ from msgspec import Struct
 from vetrina.core.base.events import Event, JsonObject
 from vetrina.core.base.levels import NAMES
 from vetrina.core.config.edits import Edit, differing, lines_of, put, step, tune, with_edits
-from vetrina.core.config.resolution import InForce
+from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.core.plan.conditions import meets
 from vetrina.core.plan.model import Attachment, Plan, Rule
 from vetrina.core.routing.counting import Traffic
@@ -22,7 +22,7 @@ from vetrina.core.routing.router import Delivery, Route, Router, Stop
 _LONGEST = 4
 _TRIES = 80
 _SAMPLED = 2000
-Measure = Callable[[InForce], Traffic]
+Measure = Callable[[ResolvedPlan], Traffic]
 """From a plan in force to what becomes of a given traffic."""
 
 
@@ -52,7 +52,7 @@ class Remedy(Struct, frozen=True):
     others: tuple[Other, ...] = ()
 
 
-def ways_to(found: InForce, event: Event, appender: str, most: int = 6, traffic: Measure | None = None) -> list[Remedy]:
+def ways_to(found: ResolvedPlan, event: Event, appender: str, most: int = 6, traffic: Measure | None = None) -> list[Remedy]:
     """Return the ways to let ``event`` through to ``appender``, the fewest edits and the least else first."""
 
     def arrives(route: Route) -> bool:
@@ -64,7 +64,7 @@ def ways_to(found: InForce, event: Event, appender: str, most: int = 6, traffic:
     return _search(found, event, arrives, grow, most, traffic)
 
 
-def ways_to_once(found: InForce, event: Event, most: int = 6, traffic: Measure | None = None) -> list[Remedy]:
+def ways_to_once(found: ResolvedPlan, event: Event, most: int = 6, traffic: Measure | None = None) -> list[Remedy]:
     """Return the ways after which ``event`` arrives once, at every place at which it arrives now."""
     appenders = found.plan.appenders
     before = {appenders[one.appender].place for one in Router(found.plan).route(event).deliveries}
@@ -77,7 +77,7 @@ def ways_to_once(found: InForce, event: Event, most: int = 6, traffic: Measure |
 
 
 def _search(
-    found: InForce,
+    found: ResolvedPlan,
     event: Event,
     wanted: Callable[[Route], bool],
     grow: Callable[[Router], Iterator[Edit]],
@@ -85,12 +85,12 @@ def _search(
     traffic: Measure | None,
 ) -> list[Remedy]:
     """Search breadth first: edits that are enough by themselves before pairs, pairs before triples."""
-    waiting: list[tuple[tuple[Edit, ...], InForce]] = [((), found)]
+    waiting: list[tuple[tuple[Edit, ...], ResolvedPlan]] = [((), found)]
     seen: set[frozenset[str]] = {frozenset()}
-    good: list[tuple[tuple[Edit, ...], InForce]] = []
+    good: list[tuple[tuple[Edit, ...], ResolvedPlan]] = []
     tries = 0
     for _ in range(_LONGEST):
-        longer: list[tuple[tuple[Edit, ...], InForce]] = []
+        longer: list[tuple[tuple[Edit, ...], ResolvedPlan]] = []
         for edits, plan in waiting:
             for edit in grow(Router(plan.plan)):
                 key = frozenset([*(str(one) for one in edits), str(edit)])
@@ -129,7 +129,12 @@ def _least(ways: list[Remedy]) -> list[Remedy]:
 
 
 def _weigh(
-    found: InForce, own: dict[str, str], event: Event, edits: tuple[Edit, ...], after: InForce, traffic: Measure | None
+    found: ResolvedPlan,
+    own: dict[str, str],
+    event: Event,
+    edits: tuple[Edit, ...],
+    after: ResolvedPlan,
+    traffic: Measure | None,
 ) -> Remedy:
     lines = tuple(differing(own, lines_of(after)))
     if traffic is not None:

@@ -8,11 +8,11 @@ from datetime import UTC, date, datetime, timedelta
 
 from vetrina.core.base import clocks
 from vetrina.core.base.events import Event
-from vetrina.core.changes.effects import Effects, Example, Examples, Shift, Tally
+from vetrina.core.changes.effects import Delta, Effects, Example, Examples, Tally
 from vetrina.core.plan.model import Plan
 from vetrina.core.rolling.pace import pace_of, seconds_by_day
 from vetrina.core.rolling.streams import Stream
-from vetrina.core.routing.cache import Flows, RowNames
+from vetrina.core.routing.cache import LoggerLevelCache, RowNames
 from vetrina.core.routing.counting import ending_of, measures, of_any, to_bytes
 from vetrina.core.routing.router import Route, Router
 from vetrina.core.templates.compiling import MakeMeasure, Measure
@@ -70,7 +70,7 @@ class _Day:
     """The pairs of one day."""
 
     def __init__(self, places: Callable[[str], object]) -> None:
-        self.pairs: Flows[_Pair] = Flows(places)
+        self.pairs: LoggerLevelCache[_Pair] = LoggerLevelCache(places)
         self.kept: dict[tuple[object, int], _Pair] = {}
         self.split: dict[_Split, _Pair] = {}
 
@@ -216,7 +216,7 @@ class Comparison:
             found.last = found.first + timedelta(days=1)
         found.pace = pace_of(found.first, found.last, self._zone)
         names = dict.fromkeys([*self.before.plan.appenders, *self.after.plan.appenders])
-        found.appenders = {name: Shift() for name in names}
+        found.appenders = {name: Delta() for name in names}
         self._add_days(found)
         for stream in streams:
             self._add_stream(found, stream)
@@ -273,8 +273,8 @@ class Comparison:
             was, now = old.get(name, 0), new.get(name, 0)
             size_before = sizes[self._sides[0].measure(name)] if was else 0
             size_after = sizes[self._sides[1].measure(name)] if now else 0
-            by_cell = found.cells.setdefault((*own, name), Shift())
-            by_day = found.days.setdefault((day, name), Shift())
+            by_cell = found.cells.setdefault((*own, name), Delta())
+            by_day = found.days.setdefault((day, name), Delta())
             for shift in (found.appenders[name], by_cell, by_day):
                 shift.before.add(was * pair.count, was * size_before, estimated=estimated)
                 shift.after.add(now * pair.count, now * size_after, estimated=estimated)

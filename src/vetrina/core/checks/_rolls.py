@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from datetime import UTC, datetime
 
 from vetrina.core.base import clocks
-from vetrina.core.checks.context import Scene
+from vetrina.core.checks.context import CheckContext
 from vetrina.core.plan.model import Appender
 from vetrina.core.plan.rolling_policy import Roll
 from vetrina.core.rolling.periods import Period, period_of
@@ -15,7 +15,7 @@ REFERENCE = datetime(2026, 1, 1, 12, tzinfo=UTC)
 _AHEAD = 420
 
 
-def rolls(scene: Scene) -> Iterator[tuple[Appender, Roll]]:
+def rolls(scene: CheckContext) -> Iterator[tuple[Appender, Roll]]:
     """Yield the enabled file appenders that roll."""
     for appender in scene.appenders("file"):
         if appender.roll is not None and appender.roll.rolls:

@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from vetrina.core.base.origins import Origin
-from vetrina.core.checks.context import Scene
+from vetrina.core.checks.context import CheckContext
 from vetrina.core.templates.forms import Template
 
 
-def in_use(scene: Scene) -> Iterator[tuple[Template, Origin, str, list[str]]]:
+def in_use(scene: CheckContext) -> Iterator[tuple[Template, Origin, str, list[str]]]:
     """Yield (template, its origin, subject, the appenders that use it); default templates are left out."""
     found: dict[int, tuple[Template, Origin, str, list[str]]] = {}
     for appender in scene.appenders():

@@ -10,7 +10,7 @@ from vetrina.core.base.events import Event
 from vetrina.core.base.levels import HIGHEST, LOWEST
 from vetrina.core.base.origins import Origin
 from vetrina.core.checks._templates import in_use
-from vetrina.core.checks.context import Scene
+from vetrina.core.checks.context import CheckContext
 from vetrina.core.plan.samples import START, awkward
 from vetrina.core.templates.forms import Template
 
@@ -45,19 +45,19 @@ class Try:
         return [part for part in parts[1:-1] if isinstance(part, str)] if parts and not isinstance(parts[0], str) else []
 
 
-def awkward_events(scene: Scene) -> list[Event]:
+def awkward_events(scene: CheckContext) -> list[Event]:
     """Return the awkward events for a plan's loggers."""
     names = [name for name in list(scene.tree.entries)[:20] if name != "root"]
     return awkward(names or ["ropeway.gate"])
 
 
-def levels_of_scale(scene: Scene) -> list[Event]:
+def levels_of_scale(scene: CheckContext) -> list[Event]:
     """Return one event for every severity that has a name."""
     named = [severity for severity in range(LOWEST, HIGHEST + 1) if not scene.level(severity).isdigit()]
     return [Event(START, severity, "ropeway", "") for severity in named]
 
 
-def tries(scene: Scene) -> Iterator[Try]:
+def tries(scene: CheckContext) -> Iterator[Try]:
     """Yield every template in use, named or an appender's own."""
     events = awkward_events(scene)
     for template, origin, subject, owners in in_use(scene):

@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from vetrina.core.base.levels import OFF
-from vetrina.core.checks.context import Scene
+from vetrina.core.checks.context import CheckContext
 from vetrina.core.plan.model import Appender
 
 
-def complements(scene: Scene) -> Iterator[tuple[str, Appender, Appender]]:
+def complements(scene: CheckContext) -> Iterator[tuple[str, Appender, Appender]]:
     """Yield (logger, lower, upper): both attached to one logger, one open downwards, the other upwards."""
     told: set[tuple[str, str]] = set()
     for name, entry in scene.tree.entries.items():

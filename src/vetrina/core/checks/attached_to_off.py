@@ -15,10 +15,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from vetrina.core.checks.context import OFF, Check, Hit, Scene
+from vetrina.core.checks.context import OFF, Check, CheckContext, Hit
 
 
-def find(scene: Scene) -> Iterator[Hit]:
+def find(scene: CheckContext) -> Iterator[Hit]:
     """Find appenders that are only attached where nothing can come from."""
     for appender in scene.plan.appenders.values():
         loggers = [logger for logger, _ in scene.attached[appender.name]]

@@ -19,10 +19,10 @@ from collections.abc import Iterator
 
 from vetrina.core.base.logger_names import ROOT
 from vetrina.core.base.origins import DEFAULT
-from vetrina.core.checks.context import Check, Hit, Scene
+from vetrina.core.checks.context import Check, CheckContext, Hit
 
 
-def find(scene: Scene) -> Iterator[Hit]:
+def find(scene: CheckContext) -> Iterator[Hit]:
     """Find a root without attachments."""
     root = scene.tree.entries.get(ROOT)
     if root is not None and root.to:

@@ -16,10 +16,10 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from vetrina.core.checks._rolls import rolls
-from vetrina.core.checks.context import Check, Hit, Scene
+from vetrina.core.checks.context import Check, CheckContext, Hit
 
 
-def find(scene: Scene) -> Iterator[Hit]:
+def find(scene: CheckContext) -> Iterator[Hit]:
     """Find policies without any limit."""
     for appender, roll in rolls(scene):
         keep = roll.keep

@@ -20,10 +20,10 @@ import json
 from collections.abc import Iterator
 
 from vetrina.core.checks._trying import HARMLESS, short, tries
-from vetrina.core.checks.context import Check, Hit, Scene
+from vetrina.core.checks.context import Check, CheckContext, Hit
 
 
-def find(scene: Scene) -> Iterator[Hit]:
+def find(scene: CheckContext) -> Iterator[Hit]:
     """Find templates whose output is JSON sometimes."""
     for one in tries(scene):
         if not _is_json(one.render(HARMLESS)):

@@ -20,11 +20,11 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from vetrina.core.checks._rolls import REFERENCE, rolls
-from vetrina.core.checks.context import Check, Hit, Scene
+from vetrina.core.checks.context import Check, CheckContext, Hit
 from vetrina.core.sink_kinds.kind import full_path
 
 
-def find(scene: Scene) -> Iterator[Hit]:
+def find(scene: CheckContext) -> Iterator[Hit]:
     """Find appenders whose first rolled file, or whose open file, would be another's."""
     taken: dict[str, str] = {}
     for appender, roll in rolls(scene):

@@ -18,13 +18,13 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from vetrina.core.checks._trying import short, tries
-from vetrina.core.checks.context import Check, Hit, Scene
+from vetrina.core.checks.context import Check, CheckContext, Hit
 from vetrina.core.plan.samples import SECRET
 
 _LASTING = {"file", "table", "mail", "http", "syslog"}
 
 
-def find(scene: Scene) -> Iterator[Hit]:
+def find(scene: CheckContext) -> Iterator[Hit]:
     """Find templates that let a password through."""
     for one in tries(scene):
         if not any(scene.plan.appenders[name].sink.kind in _LASTING for name in one.owners):

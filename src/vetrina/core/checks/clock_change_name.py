@@ -22,12 +22,12 @@ from datetime import timedelta
 
 from vetrina.core.base import clocks
 from vetrina.core.checks._rolls import REFERENCE, rolls
-from vetrina.core.checks.context import Check, Hit, Scene
+from vetrina.core.checks.context import Check, CheckContext, Hit
 from vetrina.core.rolling.outlook import clock_changes
 from vetrina.core.rolling.periods import period_of
 
 
-def find(scene: Scene) -> Iterator[Hit]:
+def find(scene: CheckContext) -> Iterator[Hit]:
     """Find names of the two periods around a change of the clock that are equal."""
     zone = clocks.zone(scene.plan.zone)
     for appender, roll in rolls(scene):

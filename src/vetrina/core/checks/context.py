@@ -12,7 +12,7 @@ from vetrina.core.base.faults import Place
 from vetrina.core.base.levels import HIGHEST, LOWEST, OFF
 from vetrina.core.base.logger_names import ROOT
 from vetrina.core.base.origins import Origin
-from vetrina.core.config.resolution import InForce
+from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.core.plan.conditions import Condition
 from vetrina.core.plan.loggers import Tree
 from vetrina.core.plan.model import Appender, Attachment, Plan, Rule
@@ -49,7 +49,7 @@ class Check(Struct, frozen=True):
     code: str
     severity: Severity
     title: str
-    find: Callable[[Scene], Iterable[Hit]]
+    find: Callable[[CheckContext], Iterable[Hit]]
     needs: str = "plan"
     limits: dict[str, float] = {}
 
@@ -97,12 +97,12 @@ class HostFacts(Struct, frozen=True):
     asked_port: bool
 
 
-class Scene:
+class CheckContext:
     """Everything that checks look at; what several of them need is worked out once, in one walk over the tree."""
 
     def __init__(
         self,
-        found: InForce,
+        found: ResolvedPlan,
         *,
         seen: dict[str, LoggerSeen] | None = None,
         paths: dict[str, PathFacts] | None = None,
@@ -227,7 +227,7 @@ class RuleList(Struct, frozen=True):
     loggers: tuple[str, ...]
 
 
-def subtree_sizes(scene: Scene) -> dict[str, int]:
+def subtree_sizes(scene: CheckContext) -> dict[str, int]:
     """Return how many configured loggers stand at or below each one and share its level."""
     sizes = dict.fromkeys(scene.in_order, 1)
     for name in reversed(scene.in_order):
@@ -237,4 +237,4 @@ def subtree_sizes(scene: Scene) -> dict[str, int]:
     return sizes
 
 
-__all__ = ["DEBUG", "ERROR", "INFO", "OFF", "WARN", "Check", "Condition", "Hit", "Place", "Scene"]
+__all__ = ["DEBUG", "ERROR", "INFO", "OFF", "WARN", "Check", "CheckContext", "Condition", "Hit", "Place"]

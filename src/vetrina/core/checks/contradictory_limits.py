@@ -19,11 +19,11 @@ from collections.abc import Iterator
 
 from vetrina.core.base import clocks
 from vetrina.core.checks._rolls import REFERENCE, rolls
-from vetrina.core.checks.context import Check, Hit, Scene
+from vetrina.core.checks.context import Check, CheckContext, Hit
 from vetrina.core.rolling.periods import period_of
 
 
-def find(scene: Scene) -> Iterator[Hit]:
+def find(scene: CheckContext) -> Iterator[Hit]:
     """Find disk below one file, and age below one period."""
     zone = clocks.zone(scene.plan.zone)
     for appender, roll in rolls(scene):

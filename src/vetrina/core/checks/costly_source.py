@@ -18,12 +18,12 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from vetrina.core.checks._templates import in_use
-from vetrina.core.checks.context import Check, Hit, Scene
+from vetrina.core.checks.context import Check, CheckContext, Hit
 
 _COSTLY = {"file", "line", "function"}
 
 
-def find(scene: Scene) -> Iterator[Hit]:
+def find(scene: CheckContext) -> Iterator[Hit]:
     """Find templates in use with source positions."""
     for template, origin, subject, owners in in_use(scene):
         asked = sorted(template.sources() & _COSTLY)

@@ -18,13 +18,13 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from vetrina.core.checks._trying import tries
-from vetrina.core.checks.context import ERROR, Check, Hit, Scene
+from vetrina.core.checks.context import ERROR, Check, CheckContext, Hit
 from vetrina.core.plan.samples import STACK
 
 _LAST = STACK.splitlines()[-1]
 
 
-def find(scene: Scene) -> Iterator[Hit]:
+def find(scene: CheckContext) -> Iterator[Hit]:
     """Find templates with an error whose last line does not come through."""
     for one in tries(scene):
         if "error" not in one.sources or not any(scene.receives(scene.plan.appenders[name], ERROR) for name in one.owners):

@@ -17,10 +17,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from vetrina.core.checks.context import Check, Hit, Scene
+from vetrina.core.checks.context import Check, CheckContext, Hit
 
 
-def find(scene: Scene) -> Iterator[Hit]:
+def find(scene: CheckContext) -> Iterator[Hit]:
     """Find entries with climb: false and no attachment."""
     for name, entry in scene.tree.entries.items():
         if not entry.climb.value and not entry.to and name != "root":

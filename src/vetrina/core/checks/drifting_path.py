@@ -19,10 +19,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from vetrina.core.checks.context import Check, Hit, Scene
+from vetrina.core.checks.context import Check, CheckContext, Hit
 
 
-def find(scene: Scene) -> Iterator[Hit]:
+def find(scene: CheckContext) -> Iterator[Hit]:
     """Find relative paths where no absolute workdir is given."""
     if scene.plan.workdir.startswith("/"):
         return

@@ -20,11 +20,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from vetrina.core.checks.context import Check, Hit, Scene
+from vetrina.core.checks.context import Check, CheckContext, Hit
 from vetrina.core.plan.implication import certain
 
 
-def find(scene: Scene) -> Iterator[Hit]:
+def find(scene: CheckContext) -> Iterator[Hit]:
     """Find the first rule of a list that drops all that comes to it, where none before it lets anything pass."""
     for listed in scene.rule_lists():
         for at, rule in enumerate(listed.rules if listed.loggers else ()):  # what is attached nowhere is told elsewhere

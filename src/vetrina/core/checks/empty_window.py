@@ -15,11 +15,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from vetrina.core.checks.context import Check, Hit, Scene
+from vetrina.core.checks.context import Check, CheckContext, Hit
 from vetrina.core.plan.model import Appender, Attachment
 
 
-def find(scene: Scene) -> Iterator[Hit]:
+def find(scene: CheckContext) -> Iterator[Hit]:
     """Find windows of appenders and attachments that are empty."""
     for appender in scene.plan.appenders.values():
         yield from _look(scene, appender, f"appender {appender.name}", appender.name)
@@ -28,7 +28,7 @@ def find(scene: Scene) -> Iterator[Hit]:
             yield from _look(scene, one, f"logger {name}", f"{name}'s attachment of {one.appender}")
 
 
-def _look(scene: Scene, one: Appender | Attachment, subject: str, owner: str) -> Iterator[Hit]:
+def _look(scene: CheckContext, one: Appender | Attachment, subject: str, owner: str) -> Iterator[Hit]:
     if max(one.floor.value, 1) > min(one.ceiling.value, 24):
         origin = one.floor.origin if one.floor.origin.kind != "default" else one.ceiling.origin
         yield Hit(

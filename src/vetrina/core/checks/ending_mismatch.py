@@ -17,14 +17,14 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from vetrina.core.checks.context import Check, Hit, Scene
+from vetrina.core.checks.context import Check, CheckContext, Hit
 from vetrina.core.plan.rolling_policy import Roll
 
 _PACKED = (".zip", ".7z", ".rar", ".tgz", ".tar", ".br", ".lz4", ".lzma", ".z")
 _FORMS = {".json": "json", ".jsonl": "json", ".ndjson": "json", ".csv": "csv"}
 
 
-def find(scene: Scene) -> Iterator[Hit]:
+def find(scene: CheckContext) -> Iterator[Hit]:
     """Find endings of other packers and of other formats."""
     for appender in scene.appenders("file"):
         roll: Roll = appender.roll

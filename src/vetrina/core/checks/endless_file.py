@@ -17,11 +17,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from vetrina.core.checks.context import Check, Hit, Scene
+from vetrina.core.checks.context import Check, CheckContext, Hit
 from vetrina.core.plan.rolling_policy import Roll
 
 
-def find(scene: Scene) -> Iterator[Hit]:
+def find(scene: CheckContext) -> Iterator[Hit]:
     """Find files without a roll, or whose roll never comes."""
     for appender in scene.appenders("file"):
         roll: Roll = appender.roll

@@ -25,11 +25,11 @@ from collections.abc import Iterator
 
 from vetrina.core.base import clocks
 from vetrina.core.checks._rolls import rolls
-from vetrina.core.checks.context import Check, Hit, Scene
+from vetrina.core.checks.context import Check, CheckContext, Hit
 from vetrina.core.rolling.pace import pace_of
 
 
-def find(scene: Scene) -> Iterator[Hit]:
+def find(scene: CheckContext) -> Iterator[Hit]:
     """Find files that come too fast."""
     for appender, roll in rolls(scene):
         simulation = (scene.rolled or {}).get(appender.name)

@@ -18,13 +18,13 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from vetrina.core.checks.context import Check, Hit, Scene
+from vetrina.core.checks.context import Check, CheckContext, Hit
 
 _FROM_OUTSIDE = {"message", "text", "field", "thread", "host", "process"}
 _TAMED = {"oneline", "json"}
 
 
-def find(scene: Scene) -> Iterator[Hit]:
+def find(scene: CheckContext) -> Iterator[Hit]:
     """Find text templates of files with raw texts from outside."""
     for appender in scene.appenders("file", "http"):
         if appender.template.form != "text":

@@ -19,13 +19,13 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from vetrina.core.checks._templates import in_use
-from vetrina.core.checks.context import Check, Hit, Scene
+from vetrina.core.checks.context import Check, CheckContext, Hit
 from vetrina.core.templates.language import Placeholder
 
 _SAFE = {"time", "level", "severity", "line", "sequence"}
 
 
-def find(scene: Scene) -> Iterator[Hit]:
+def find(scene: CheckContext) -> Iterator[Hit]:
     """Find text templates like JSON with unescaped values."""
     for template, origin, subject, _ in in_use(scene):
         if template.form != "text":

@@ -17,10 +17,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from vetrina.core.checks.context import Check, Hit, Scene
+from vetrina.core.checks.context import Check, CheckContext, Hit
 
 
-def find(scene: Scene) -> Iterator[Hit]:
+def find(scene: CheckContext) -> Iterator[Hit]:
     """Find entries in force that say nothing."""
     for name, entry in scene.tree.entries.items():
         if entry.level is None and not entry.to and entry.climb.value:

@@ -18,10 +18,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from vetrina.core.checks.context import OFF, Check, Hit, Scene
+from vetrina.core.checks.context import OFF, Check, CheckContext, Hit
 
 
-def find(scene: Scene) -> Iterator[Hit]:
+def find(scene: CheckContext) -> Iterator[Hit]:
     """Find floors below what can come to them."""
     for appender in scene.plan.appenders.values():
         incoming = scene.incoming(appender)

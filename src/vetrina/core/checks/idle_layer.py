@@ -22,11 +22,11 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from vetrina.core.base.origins import Origin
-from vetrina.core.checks.context import Check, Hit, Scene
+from vetrina.core.checks.context import Check, CheckContext, Hit
 from vetrina.core.config.history import changes_nothing
 
 
-def find(scene: Scene) -> Iterator[Hit]:
+def find(scene: CheckContext) -> Iterator[Hit]:
     """Find asked-for layers without which the plan is the same."""
     for layer, place in changes_nothing(scene.found):
         kind = "stage" if layer.kind == "stage" else "layer file"

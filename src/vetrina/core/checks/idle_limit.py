@@ -25,10 +25,10 @@ from collections.abc import Iterator
 from datetime import timedelta
 
 from vetrina.core.checks._rolls import rolls
-from vetrina.core.checks.context import Check, Hit, Scene
+from vetrina.core.checks.context import Check, CheckContext, Hit
 
 
-def find(scene: Scene) -> Iterator[Hit]:
+def find(scene: CheckContext) -> Iterator[Hit]:
     """Find limits by which no file was removed."""
     for appender, roll in rolls(scene):
         simulation = (scene.rolled or {}).get(appender.name)

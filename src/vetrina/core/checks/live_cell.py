@@ -21,11 +21,11 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from vetrina.core.checks._templates import in_use
-from vetrina.core.checks.context import Check, Hit, Scene
+from vetrina.core.checks.context import Check, CheckContext, Hit
 from vetrina.core.templates.forms import live_columns
 
 
-def find(scene: Scene) -> Iterator[Hit]:
+def find(scene: CheckContext) -> Iterator[Hit]:
     """Find columns that may begin like a formula."""
     for template, origin, subject, _ in in_use(scene):
         live = live_columns(template)

@@ -15,10 +15,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from vetrina.core.checks.context import ERROR, Check, Hit, Scene
+from vetrina.core.checks.context import ERROR, Check, CheckContext, Hit
 
 
-def find(scene: Scene) -> Iterator[Hit]:
+def find(scene: CheckContext) -> Iterator[Hit]:
     """Find appenders that errors reach and whose template leaves the error out."""
     for appender in scene.appenders():
         if appender.sink.kind != "none" and scene.receives(appender, ERROR) and "error" not in appender.template.sources():

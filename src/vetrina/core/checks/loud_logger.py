@@ -25,11 +25,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from vetrina.core.checks.context import Check, Hit, Scene
+from vetrina.core.checks.context import Check, CheckContext, Hit
 from vetrina.core.routing.cache import FURTHER
 
 
-def find(scene: Scene) -> Iterator[Hit]:
+def find(scene: CheckContext) -> Iterator[Hit]:
     """Find the logger that makes more than its share of the deliveries."""
     seen = scene.seen or {}
     total = sum(one.delivered for one in seen.values())
@@ -49,7 +49,7 @@ def find(scene: Scene) -> Iterator[Hit]:
             )
 
 
-def _next_level(scene: Scene, severity: int) -> str:
+def _next_level(scene: CheckContext, severity: int) -> str:
     return next(scene.level(one) for one in (5, 9, 13, 17, 18) if one > severity or one == 18)
 
 

@@ -15,10 +15,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from vetrina.core.checks.context import Check, Hit, Scene
+from vetrina.core.checks.context import Check, CheckContext, Hit
 
 
-def find(scene: Scene) -> Iterator[Hit]:
+def find(scene: CheckContext) -> Iterator[Hit]:
     """Find mailboxes without a buffer, or with one that everything empties."""
     for appender in scene.appenders("mail"):
         passing, buffer = scene.passing(appender), appender.buffer

@@ -8,10 +8,10 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from vetrina.core.base.quantities import show_size
-from vetrina.core.checks.context import Check, Hit, Scene
+from vetrina.core.checks.context import Check, CheckContext, Hit
 
 
-def find(scene: Scene) -> Iterator[Hit]:
+def find(scene: CheckContext) -> Iterator[Hit]:
     """Find disks with little room."""
     for appender in scene.appenders("file", "table"):
         facts = scene.paths.get(appender.name)

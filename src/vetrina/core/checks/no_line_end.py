@@ -17,11 +17,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from vetrina.core.checks.context import Check, Hit, Scene
+from vetrina.core.checks.context import Check, CheckContext, Hit
 from vetrina.core.routing.counting import ending_of
 
 
-def find(scene: Scene) -> Iterator[Hit]:
+def find(scene: CheckContext) -> Iterator[Hit]:
     """Find endings that end no line."""
     for appender in scene.appenders("file", "console"):
         if not ending_of(appender).endswith(("\n", "\r")):

@@ -15,10 +15,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from vetrina.core.checks.context import Check, Hit, Scene
+from vetrina.core.checks.context import Check, CheckContext, Hit
 
 
-def find(scene: Scene) -> Iterator[Hit]:
+def find(scene: CheckContext) -> Iterator[Hit]:
     """Find appenders that drop everything."""
     for appender in scene.plan.appenders.values():
         if appender.otherwise.value == "drop" and not any(rule.verdict == "keep" for rule in appender.rules):

@@ -18,10 +18,10 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from vetrina.core.base.logger_names import ROOT
-from vetrina.core.checks.context import Check, Hit, Scene
+from vetrina.core.checks.context import Check, CheckContext, Hit
 
 
-def find(scene: Scene) -> Iterator[Hit]:
+def find(scene: CheckContext) -> Iterator[Hit]:
     """Find the topmost loggers without attachments on their climb, unless they are the dead end themselves."""
     empty: dict[str, bool] = {}
     for name in scene.in_order:

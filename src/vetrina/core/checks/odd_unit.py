@@ -21,10 +21,10 @@ from datetime import timedelta
 
 from vetrina.core.base.origins import Sourced
 from vetrina.core.checks._rolls import rolls
-from vetrina.core.checks.context import Check, Hit, Scene
+from vetrina.core.checks.context import Check, CheckContext, Hit
 
 
-def find(scene: Scene) -> Iterator[Hit]:
+def find(scene: CheckContext) -> Iterator[Hit]:
     """Find sizes and ages that nobody means."""
     least, most = scene.limit(CHECK, "least-bytes"), scene.limit(CHECK, "most-gib") * 2**30
     short, long = scene.limit(CHECK, "least-seconds"), scene.limit(CHECK, "most-years") * 365 * 86_400

@@ -20,12 +20,12 @@ from collections.abc import Iterator
 
 from vetrina.core.base.origins import Sourced
 from vetrina.core.base.secrets import looks_secret
-from vetrina.core.checks.context import Check, Hit, Scene
+from vetrina.core.checks.context import Check, CheckContext, Hit
 
 _USER = re.compile(r"^[a-z]+://[^/@\s]+:[^/@\s]+@")
 
 
-def find(scene: Scene) -> Iterator[Hit]:
+def find(scene: CheckContext) -> Iterator[Hit]:
     """Find credentials whose text stands in the plan."""
     for appender in scene.plan.appenders.values():
         for key, one in appender.sink.keys.items():

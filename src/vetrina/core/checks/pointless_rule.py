@@ -17,12 +17,12 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from vetrina.core.checks.context import Check, Hit, RuleList, Scene
+from vetrina.core.checks.context import Check, CheckContext, Hit, RuleList
 from vetrina.core.plan.implication import impossible, levels_of, meets_loggers
 from vetrina.core.plan.model import Rule
 
 
-def find(scene: Scene) -> Iterator[Hit]:
+def find(scene: CheckContext) -> Iterator[Hit]:
     """Find rules for which no event can come."""
     for listed in scene.rule_lists():
         for at, rule in enumerate(listed.rules):
@@ -38,7 +38,7 @@ def find(scene: Scene) -> Iterator[Hit]:
                 )
 
 
-def _reason(scene: Scene, listed: RuleList, rule: Rule) -> str:
+def _reason(scene: CheckContext, listed: RuleList, rule: Rule) -> str:
     reason = impossible(rule.condition)
     if reason:
         return reason

@@ -17,12 +17,12 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from vetrina.core.checks.context import Check, Hit, Scene
+from vetrina.core.checks.context import Check, CheckContext, Hit
 
 SERVED = {"www", "wwwroot", "htdocs", "public_html", "public", "webroot", "webapps", "static", "html"}
 
 
-def find(scene: Scene) -> Iterator[Hit]:
+def find(scene: CheckContext) -> Iterator[Hit]:
     """Find files and databases below a served folder."""
     for appender in scene.appenders("file", "table"):
         served = [part for part in appender.sink.place.lower().split("/") if part in SERVED]

@@ -20,10 +20,10 @@ from collections.abc import Iterator
 
 from vetrina.core.base.quantities import show_span
 from vetrina.core.checks._rolls import periods_ahead, rolls
-from vetrina.core.checks.context import Check, Hit, Scene
+from vetrina.core.checks.context import Check, CheckContext, Hit
 
 
-def find(scene: Scene) -> Iterator[Hit]:
+def find(scene: CheckContext) -> Iterator[Hit]:
     """Find patterns that give one name to two periods that both may be kept."""
     for appender, roll in rolls(scene):
         names = roll.names

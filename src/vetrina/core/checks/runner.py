@@ -13,8 +13,8 @@ from msgspec.structs import replace
 from vetrina.core.base.events import Event, has_error
 from vetrina.core.base.faults import Fault, Place, Refused, nearest
 from vetrina.core.checks import load
-from vetrina.core.checks.context import ERROR, SEVERITIES, WARN, Check, HostFacts, LoggerSeen, PathFacts, Scene, Severity
-from vetrina.core.config.resolution import InForce
+from vetrina.core.checks.context import ERROR, SEVERITIES, WARN, Check, CheckContext, HostFacts, LoggerSeen, PathFacts, Severity
+from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.core.plan.model import Plan, Waiver
 from vetrina.core.rolling.playing import Rolling
 from vetrina.core.rolling.simulation import FileSimulation
@@ -111,9 +111,9 @@ def from_fault(fault: Fault) -> Finding:
     )
 
 
-def check(found: InForce, known: Circumstances, only: frozenset[str] = frozenset()) -> list[Finding]:
+def check(found: ResolvedPlan, known: Circumstances, only: frozenset[str] = frozenset()) -> list[Finding]:
     """Return every finding on a plan in force, by place; ``only`` names the checks to run, all without any."""
-    scene = Scene(found, seen=known.seen, paths=known.paths, hosts=known.hosts, rolled=known.rolled, limits=known.limits)
+    scene = CheckContext(found, seen=known.seen, paths=known.paths, hosts=known.hosts, rolled=known.rolled, limits=known.limits)
     needs = known.needs()
     checks = [one for code, one in load().items() if one.needs in needs and (not only or code in only)]
     findings: list[Finding] = []
@@ -133,7 +133,7 @@ def check(found: InForce, known: Circumstances, only: frozenset[str] = frozenset
     return sorted(findings, key=Finding.order)
 
 
-def _hits(one: Check, scene: Scene) -> Iterable[Finding]:
+def _hits(one: Check, scene: CheckContext) -> Iterable[Finding]:
     for hit in one.find(scene):
         origin = hit.origin
         yield Finding(
@@ -176,7 +176,7 @@ def _unused_waivers(
 
 
 def check_stages(
-    bring: Callable[[str | None], InForce], stages: Iterable[str], known: Circumstances, only: frozenset[str]
+    bring: Callable[[str | None], ResolvedPlan], stages: Iterable[str], known: Circumstances, only: frozenset[str]
 ) -> list[Finding]:
     """Return the findings on the plan and under each stage by itself, each told once with the stages it holds for.
 

@@ -16,11 +16,11 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from vetrina.core.checks._rolls import REFERENCE, rolls
-from vetrina.core.checks.context import Check, Hit, Scene
+from vetrina.core.checks.context import Check, CheckContext, Hit
 from vetrina.core.sink_kinds.kind import full_path
 
 
-def find(scene: Scene) -> Iterator[Hit]:
+def find(scene: CheckContext) -> Iterator[Hit]:
     """Find rename-to that is the open file."""
     for appender, roll in rolls(scene):
         if roll.rename_to is None:

@@ -20,13 +20,13 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 
 from vetrina.core.base.logger_names import ROOT
-from vetrina.core.checks.context import Check, Condition, Hit, Scene
+from vetrina.core.checks.context import Check, CheckContext, Condition, Hit
 from vetrina.core.plan.conditions import LoggerIs
 from vetrina.core.plan.implication import implies, parts, questions
 from vetrina.core.routing.router import RuleIndex
 
 
-def find(scene: Scene) -> Iterator[Hit]:
+def find(scene: CheckContext) -> Iterator[Hit]:
     """Find rules that can never be the first to match."""
     for listed in scene.rule_lists():
         asked = [questions(rule.condition) for rule in listed.rules]

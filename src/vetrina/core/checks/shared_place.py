@@ -17,11 +17,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from vetrina.core.checks.context import Check, Hit, Scene
+from vetrina.core.checks.context import Check, CheckContext, Hit
 from vetrina.core.plan.model import Appender
 
 
-def find(scene: Scene) -> Iterator[Hit]:
+def find(scene: CheckContext) -> Iterator[Hit]:
     """Find appenders whose sinks are one place."""
     first: dict[str, Appender] = {}
     for appender in scene.appenders("file", "table", "console", "mail", "syslog", "http"):

@@ -19,10 +19,10 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from vetrina.core.checks._trying import short, tries
-from vetrina.core.checks.context import Check, Hit, Scene
+from vetrina.core.checks.context import Check, CheckContext, Hit
 
 
-def find(scene: Scene) -> Iterator[Hit]:
+def find(scene: CheckContext) -> Iterator[Hit]:
     """Find hand-made rows."""
     for one in tries(scene):
         separator = _separator(one.literals())

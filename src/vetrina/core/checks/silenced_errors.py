@@ -15,10 +15,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from vetrina.core.checks.context import ERROR, Check, Hit, Scene
+from vetrina.core.checks.context import ERROR, Check, CheckContext, Hit
 
 
-def find(scene: Scene) -> Iterator[Hit]:
+def find(scene: CheckContext) -> Iterator[Hit]:
     """Find set levels above error."""
     for name, entry in scene.tree.entries.items():
         if entry.level is not None and entry.level.value > ERROR:

@@ -17,10 +17,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from vetrina.core.checks.context import DEBUG, Check, Hit, Scene
+from vetrina.core.checks.context import DEBUG, Check, CheckContext, Hit
 
 
-def find(scene: Scene) -> Iterator[Hit]:
+def find(scene: CheckContext) -> Iterator[Hit]:
     """Find tables, mailboxes and URLs that debug reaches."""
     for appender in scene.appenders("table", "mail", "http"):
         passing = scene.passing(appender)

@@ -20,11 +20,11 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from vetrina.core.base.origins import Origin
-from vetrina.core.checks.context import Check, Hit, Scene
+from vetrina.core.checks.context import Check, CheckContext, Hit
 from vetrina.core.config.history import stray_entries
 
 
-def find(scene: Scene) -> Iterator[Hit]:
+def find(scene: CheckContext) -> Iterator[Hit]:
     """Find entries that only a stage or a layer file has."""
     for one in stray_entries(scene.found):
         kind, _, layer = one.kind.partition(" in ")

@@ -20,11 +20,11 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from vetrina.core.base.levels import HIGHEST, LOWEST
-from vetrina.core.checks.context import Check, Hit, Scene
+from vetrina.core.checks.context import Check, CheckContext, Hit
 from vetrina.core.plan.model import Attachment
 
 
-def find(scene: Scene) -> Iterator[Hit]:
+def find(scene: CheckContext) -> Iterator[Hit]:
     """Find attachments whose appender is met again further on the climb."""
     for name, entry in scene.tree.entries.items():
         if not entry.to:
@@ -57,7 +57,7 @@ def _both_of(first: Attachment, second: Attachment) -> str:
     return "it twice" if first.appender == second.appender else "both"
 
 
-def _both(scene: Scene, name: str, first: Attachment, second: Attachment) -> bool:
+def _both(scene: CheckContext, name: str, first: Attachment, second: Attachment) -> bool:
     """Tell whether one message passes both attachments into one place."""
     one, other = scene.plan.appenders[first.appender], scene.plan.appenders[second.appender]
     if one.place != other.place or (one is other and scene.plan.once.value) or not other.enabled.value:

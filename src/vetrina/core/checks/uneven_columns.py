@@ -20,14 +20,14 @@ from collections.abc import Iterator
 
 from vetrina.core.checks._templates import in_use
 from vetrina.core.checks._trying import awkward_events, levels_of_scale
-from vetrina.core.checks.context import Check, Hit, Scene
+from vetrina.core.checks.context import Check, CheckContext, Hit
 from vetrina.core.templates.compiling import TextTemplate
 from vetrina.core.templates.language import Placeholder
 
 _WIDTHS = {"pad", "pad-left"}
 
 
-def find(scene: Scene) -> Iterator[Hit]:
+def find(scene: CheckContext) -> Iterator[Hit]:
     """Find padded placeholders that some value overflows."""
     for template, origin, subject, _ in in_use(scene):
         for text in template.texts if template.form == "text" else ():
@@ -44,7 +44,7 @@ def find(scene: Scene) -> Iterator[Hit]:
                     )
 
 
-def _values(scene: Scene, text: TextTemplate, one: Placeholder) -> list[str]:
+def _values(scene: CheckContext, text: TextTemplate, one: Placeholder) -> list[str]:
     render = TextTemplate(text.text, (one,), text.setting).compile()
     events = levels_of_scale(scene) if one.source in {"level", "severity"} else awkward_events(scene)
     return [render(event, 1) for event in events]

@@ -22,13 +22,13 @@ from collections.abc import Iterator
 from vetrina.core.base.levels import HIGHEST
 from vetrina.core.base.logger_names import ROOT
 from vetrina.core.base.origins import Origin
-from vetrina.core.checks.context import ERROR, Check, Hit, Scene
+from vetrina.core.checks.context import ERROR, Check, CheckContext, Hit
 from vetrina.core.plan.conditions import reduce
 from vetrina.core.plan.model import Appender, Attachment
 from vetrina.core.routing.router import RuleIndex, bound_loggers, left_rules
 
 
-def find(scene: Scene) -> Iterator[Hit]:
+def find(scene: CheckContext) -> Iterator[Hit]:
     """Find loggers whose errors are kept from where errors are looked for, the highest of each branch."""
     yield from _dropped_at_the_door(scene)
     meant = _meant_for_errors(scene)
@@ -58,7 +58,7 @@ def find(scene: Scene) -> Iterator[Hit]:
             )
 
 
-def _meant_for_errors(scene: Scene) -> dict[str, Appender]:
+def _meant_for_errors(scene: CheckContext) -> dict[str, Appender]:
     """Return the enabled and attached appenders with a floor of error or above, and the only mail."""
     mails = [one.name for one in scene.appenders("mail")]
     return {
@@ -86,7 +86,7 @@ def _shut(attachment: Attachment, appender: Appender, rules: dict[str, RuleIndex
     return ""
 
 
-def _why(scene: Scene, name: str, appender: str, one: Appender, rules: dict[str, RuleIndex]) -> tuple[Origin, str]:
+def _why(scene: CheckContext, name: str, appender: str, one: Appender, rules: dict[str, RuleIndex]) -> tuple[Origin, str]:
     """Return the place and the reason that keeps a logger's errors from an appender."""
     for via, attachment in scene.tree.attachments(name):
         if attachment.appender == appender and (shut := _shut(attachment, one, rules, name)):
@@ -95,7 +95,7 @@ def _why(scene: Scene, name: str, appender: str, one: Appender, rules: dict[str,
     return end[1].climb.origin, f"the climb ends at {end[0]} (climb: false), before {appender} is met"
 
 
-def _dropped_at_the_door(scene: Scene) -> Iterator[Hit]:
+def _dropped_at_the_door(scene: CheckContext) -> Iterator[Hit]:
     """Find rules at the door that drop every error of the loggers they name."""
     index = RuleIndex(scene.plan.rules, scene.plan.separator)
     for at, rule in enumerate(scene.plan.rules):

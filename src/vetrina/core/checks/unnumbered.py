@@ -18,10 +18,10 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from vetrina.core.checks._rolls import rolls
-from vetrina.core.checks.context import Check, Hit, Scene
+from vetrina.core.checks.context import Check, CheckContext, Hit
 
 
-def find(scene: Scene) -> Iterator[Hit]:
+def find(scene: CheckContext) -> Iterator[Hit]:
     """Find sizes and starts without {n}."""
     for appender, roll in rolls(scene):
         if (roll.at_size is not None or roll.each_start) and not roll.names.has_number:

@@ -20,12 +20,12 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from vetrina.core.checks.context import Check, Hit, Scene
+from vetrina.core.checks.context import Check, CheckContext, Hit
 from vetrina.core.routing.counting import ending_of
 from vetrina.core.templates.reading_back import obstacle_to_reading
 
 
-def find(scene: Scene) -> Iterator[Hit]:
+def find(scene: CheckContext) -> Iterator[Hit]:
     """Find templates of files that have no inverse."""
     for appender in scene.appenders("file"):
         obstacle = obstacle_to_reading(appender.template, ending_of(appender))

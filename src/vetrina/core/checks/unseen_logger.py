@@ -24,10 +24,10 @@ from collections.abc import Iterator
 
 from vetrina.core.base.faults import nearest
 from vetrina.core.base.logger_names import ROOT
-from vetrina.core.checks.context import Check, Hit, Scene
+from vetrina.core.checks.context import Check, CheckContext, Hit
 
 
-def find(scene: Scene) -> Iterator[Hit]:
+def find(scene: CheckContext) -> Iterator[Hit]:
     """Find configured loggers without events at or below them."""
     seen: set[str] = set()
     for logger in scene.seen or {}:

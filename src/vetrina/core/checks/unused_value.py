@@ -18,11 +18,11 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from vetrina.core.base.origins import Origin
-from vetrina.core.checks.context import Check, Hit, Scene
+from vetrina.core.checks.context import Check, CheckContext, Hit
 from vetrina.core.config.history import names_in_use
 
 
-def find(scene: Scene) -> Iterator[Hit]:
+def find(scene: CheckContext) -> Iterator[Hit]:
     """Find values that fill nothing."""
     values = scene.found.held.get("values")
     used = names_in_use(scene.found) if values else set()

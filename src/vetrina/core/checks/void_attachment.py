@@ -15,10 +15,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from vetrina.core.checks.context import Check, Hit, Scene
+from vetrina.core.checks.context import Check, CheckContext, Hit
 
 
-def find(scene: Scene) -> Iterator[Hit]:
+def find(scene: CheckContext) -> Iterator[Hit]:
     """Find attachments whose window has nothing in common with the appender's."""
     for name, entry in scene.tree.entries.items():
         for one in entry.to:
@@ -37,7 +37,7 @@ def find(scene: Scene) -> Iterator[Hit]:
                 )
 
 
-def _window(scene: Scene, low: int, high: int) -> str:
+def _window(scene: CheckContext, low: int, high: int) -> str:
     if low <= 1:
         return f"{scene.level(high)} and below"
     return f"{scene.level(low)} and above" if high >= 24 else f"{scene.level(low)} to {scene.level(high)}"

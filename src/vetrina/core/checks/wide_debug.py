@@ -19,10 +19,10 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from vetrina.core.base.logger_names import ROOT
-from vetrina.core.checks.context import DEBUG, Check, Hit, Scene, subtree_sizes
+from vetrina.core.checks.context import DEBUG, Check, CheckContext, Hit, subtree_sizes
 
 
-def find(scene: Scene) -> Iterator[Hit]:
+def find(scene: CheckContext) -> Iterator[Hit]:
     """Find set levels at debug or lower that hold for many and reach a file or a mailbox."""
     least = scene.limit(CHECK, "loggers")
     sizes = subtree_sizes(scene)
@@ -43,7 +43,7 @@ def find(scene: Scene) -> Iterator[Hit]:
             )
 
 
-def _takes(scene: Scene, appender: str, severity: int) -> bool:
+def _takes(scene: CheckContext, appender: str, severity: int) -> bool:
     one = scene.plan.appenders[appender]
     return (
         one.sink.kind in {"file", "mail"} and scene.receives(one, max(severity, one.floor.value)) and one.floor.value <= DEBUG

@@ -18,10 +18,10 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from vetrina.core.checks._windows import complements
-from vetrina.core.checks.context import Check, Hit, Scene
+from vetrina.core.checks.context import Check, CheckContext, Hit
 
 
-def find(scene: Scene) -> Iterator[Hit]:
+def find(scene: CheckContext) -> Iterator[Hit]:
     """Find neighbours that share their boundary."""
     for logger, low, high in complements(scene):
         if low.ceiling.value >= high.floor.value:

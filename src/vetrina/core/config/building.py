@@ -24,7 +24,7 @@ from vetrina.core.config.placeholders import Filled, Filler, Use, typed
 from vetrina.core.plan.conditions import All, Condition, ErrorIs, FieldIs, LevelIs, LoggerIs, MessageMatches, Not, OneOf
 from vetrina.core.plan.model import Appender, Attachment, Buffer, Logger, Plan, Rule, Sink, Waiver
 from vetrina.core.schema.containers import Section, unknown_key
-from vetrina.core.schema.held import Held
+from vetrina.core.schema.held import MergedNode
 from vetrina.core.schema.kinds import Read
 from vetrina.core.schema.nodes import Scalar
 from vetrina.core.sink_kinds import KINDS
@@ -61,7 +61,7 @@ class PlanReader(Struct):
         """Take a fault."""
         self.faults.append(fault)
 
-    def scalar(self, held: Held) -> Read | None:
+    def scalar(self, held: MergedNode) -> Read | None:
         """Return the filled scalar, typed where it is plain; None for nothing and for a fault."""
         node = held.node
         if not isinstance(node, Scalar):
@@ -82,7 +82,7 @@ class PlanReader(Struct):
         return Read(value, filled.text, filled.shown, origin_of(held, filled))
 
 
-def origin_of(held: Held, filled: Filled | None = None) -> Origin:
+def origin_of(held: MergedNode, filled: Filled | None = None) -> Origin:
     """Return where a value came from; one that was filled from outside the plan came from there."""
     outside = [use for use in _all_uses(filled.uses) if use.source in {"option", "env-file", "environment"}] if filled else []
     if outside:
@@ -100,7 +100,7 @@ def _all_uses(uses: tuple[Use, ...]) -> list[Use]:
     return [inner for use in uses for inner in (use, *_all_uses(use.inner))]
 
 
-def build(held: Held, filler: Filler, name: str, folder: str) -> tuple[Plan | None, list[Fault]]:
+def build(held: MergedNode, filler: Filler, name: str, folder: str) -> tuple[Plan | None, list[Fault]]:
     """Return the plan that ``held`` means and every fault of meaning in it; the plan is None when it has any.
 
     ``folder`` is where relative paths start unless the plan's ``workdir`` says otherwise.
@@ -126,7 +126,7 @@ def _with_values(fault: Fault, reader: PlanReader) -> Fault:
     return replace(fault, related=tuple(found)) if found else fault
 
 
-def _scale(held: Held, reader: PlanReader) -> Scale:
+def _scale(held: MergedNode, reader: PlanReader) -> Scale:
     levels = held.get("levels")
     extra: dict[str, int] = {}
     if levels is not None:
@@ -520,7 +520,7 @@ def _plain(got: Any, *, shown: bool) -> str:
     return str(got) if shown else str(got.value)
 
 
-def _key_origin(held: Held) -> Origin:
+def _key_origin(held: MergedNode) -> Origin:
     place = held.key.place if held.key is not None and held.key.source is held.node.source else held.place
     if held.layer.kind == "option":
         return Origin("option", None, held.layer.label)

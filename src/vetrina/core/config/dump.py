@@ -15,9 +15,9 @@ from vetrina.core.base.origins import DEFAULT, Origin
 from vetrina.core.config.building import origin_of
 from vetrina.core.config.grammar import PLAN, VERSION
 from vetrina.core.config.placeholders import Filled, typed
-from vetrina.core.config.resolution import InForce
+from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.core.schema.containers import ListOf, MapOf, Record, child_kind
-from vetrina.core.schema.held import Held
+from vetrina.core.schema.held import MergedNode
 from vetrina.core.schema.kinds import Anything, Kind
 from vetrina.core.schema.nodes import Listing, Mapping, Node, Scalar
 
@@ -60,7 +60,7 @@ def yaml_text(text: str) -> str:
     return '"' + _ESCAPED.sub(lambda found: f"\\u{ord(found.group()):04x}", escaped) + '"'
 
 
-def written(found: InForce, *, defaults: bool = False) -> Entries:
+def dump(found: ResolvedPlan, *, defaults: bool = False) -> Entries:
     """Return the plan in force as it would be written out; ``defaults`` adds what holds without being said."""
     writer = _Writer(found, defaults=defaults)
     body = writer.write(PLAN, found.held)
@@ -78,11 +78,11 @@ def written(found: InForce, *, defaults: bool = False) -> Entries:
 class _Writer:
     """Walks what is held, guided by the plan's shape."""
 
-    def __init__(self, found: InForce, *, defaults: bool) -> None:
+    def __init__(self, found: ResolvedPlan, *, defaults: bool) -> None:
         self._filler = found.filler
         self._defaults = defaults
 
-    def write(self, kind: Kind, held: Held) -> Written | None:
+    def write(self, kind: Kind, held: MergedNode) -> Written | None:
         """Return a value as it would be written, None where it counts as not given."""
         if isinstance(kind, Anything):
             return self._node(held.node, held)
@@ -95,7 +95,7 @@ class _Writer:
             return self._scalar(held.node, held)
         return self._node(held.node, held)
 
-    def _mapping(self, kind: Kind, held: Held) -> Written:
+    def _mapping(self, kind: Kind, held: MergedNode) -> Written:
         entries: dict[str, Written] = {}
         for name, child in held.living():
             below = child_kind(kind, name) if isinstance(kind, Record | MapOf) else Anything()
@@ -113,7 +113,7 @@ class _Writer:
                     )
         return Entries(entries, _origin(held))
 
-    def _node(self, node: Node, held: Held) -> Written | None:
+    def _node(self, node: Node, held: MergedNode) -> Written | None:
         """Write a value that is carried as it is (of a field in a condition)."""
         if isinstance(node, Mapping):
             return Entries(
@@ -123,14 +123,14 @@ class _Writer:
             return Items(tuple(one for item in node.items if (one := self._node(item, held)) is not None), _origin(held))
         return self._scalar(node, held) or Value("null", None, _origin(held))
 
-    def _scalar(self, node: Scalar, held: Held) -> Value | None:
+    def _scalar(self, node: Scalar, held: MergedNode) -> Value | None:
         filled = self._filler.fill(node)
         if isinstance(filled, Fault):
             return None
         value = typed(filled.text) if node.plain else filled.text
         if value is None:
             return None
-        return Value(_yaml(filled, value), _shown(filled, value), origin_of(Held(held.layer, node, held.key), filled))
+        return Value(_yaml(filled, value), _shown(filled, value), origin_of(MergedNode(held.layer, node, held.key), filled))
 
 
 def _applies(doc: str, sink: Written | None) -> bool:
@@ -153,7 +153,7 @@ def _shown(filled: Filled, value: object) -> object:
     return value if filled.shown == filled.text else filled.shown
 
 
-def _origin(held: Held) -> Origin:
+def _origin(held: MergedNode) -> Origin:
     if held.layer.kind == "option":
         return Origin("option", None, held.layer.label)
     return Origin(held.layer.kind, held.key_place, held.layer.label)

@@ -8,8 +8,8 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from vetrina.core.base.faults import Refused
-from vetrina.core.config.dump import Entries, Items, Value, Written, written, yaml_text
-from vetrina.core.config.resolution import InForce, SetOption, TuneOption, parse_path, put_in_force
+from vetrina.core.config.dump import Entries, Items, Value, Written, dump, yaml_text
+from vetrina.core.config.resolution import ResolvedPlan, SetOption, TuneOption, parse_path, resolve
 from vetrina.core.schema.nodes import Listing, Mapping, Node, Scalar, Source
 
 _SPOT = (1, 1, 0, 0)
@@ -75,10 +75,10 @@ def node_of(value: object, source: Source) -> Node:
     return Scalar(source, flow(value), True, _SPOT)
 
 
-def with_edits(found: InForce, edits: Sequence[Edit]) -> InForce | None:
+def with_edits(found: ResolvedPlan, edits: Sequence[Edit]) -> ResolvedPlan | None:
     """Return the plan in force with edits laid over it, None where that is no plan any more."""
-    sets = list(found.asked.sets)
-    tunes = list(found.asked.tunes)
+    sets = list(found.overrides.sets)
+    tunes = list(found.overrides.tunes)
     for edit in edits:
         source = Source(str(edit), "option")
         if edit.option == "--tune":
@@ -90,21 +90,21 @@ def with_edits(found: InForce, edits: Sequence[Edit]) -> InForce | None:
             return None
         sets.append(SetOption(str(edit), parsed[0], node_of(edit.value, source), source))
     try:
-        return put_in_force(
-            found.document, found.plan.name, found.folder, replace(found.asked, sets=tuple(sets), tunes=tuple(tunes))
+        return resolve(
+            found.document, found.plan.name, found.folder, replace(found.overrides, sets=tuple(sets), tunes=tuple(tunes))
         )
     except Refused:
         return None
 
 
-def changed_lines(before: InForce, after: InForce) -> list[str]:
+def changed_lines(before: ResolvedPlan, after: ResolvedPlan) -> list[str]:
     """Return what differs between two plans in force, as `- path: value` and `+ path: value`."""
     return differing(lines_of(before), lines_of(after))
 
 
-def lines_of(found: InForce) -> dict[str, str]:
+def lines_of(found: ResolvedPlan) -> dict[str, str]:
     """Return what a plan in force says: path to value, as they would be written."""
-    return _flat(written(found), "")
+    return _flat(dump(found), "")
 
 
 def differing(old: dict[str, str], new: dict[str, str]) -> list[str]:

@@ -17,6 +17,7 @@ from vetrina.core.schema.kinds import (
     Choice,
     DurationKind,
     Flag,
+    InvalidValue,
     Kind,
     LevelKind,
     RangeKind,
@@ -27,7 +28,6 @@ from vetrina.core.schema.kinds import (
     SizeKind,
     Text,
     Whole,
-    Wrong,
     describe,
 )
 from vetrina.core.schema.nodes import Listing, Mapping, Node, Scalar
@@ -46,7 +46,7 @@ class LevelNumber(Kind, frozen=True):
         """Return the severity."""
         number = reader.scale.severity(got.value)
         if number is None or (isinstance(got.value, str) and not got.value.isdigit()):
-            raise Wrong(f"wants {self.wants}, and this is {describe(got.value)}")
+            raise InvalidValue(f"wants {self.wants}, and this is {describe(got.value)}")
         return number
 
     def schema(self) -> Schema:
@@ -96,9 +96,9 @@ class FieldTest(Kind, frozen=True):
         if held.children is not None:
             return self.operators.read(held, reader)
         if isinstance(held.node, Mapping):
-            from vetrina.core.config.merging import lay  # noqa: PLC0415  (shapes know nothing of layers but in this one place)
+            from vetrina.core.config.merging import merge  # noqa: PLC0415  (shapes know nothing of layers but in this one place)
 
-            return self.operators.read(lay(self.operators, None, held.layer, held.node, held.key), reader)
+            return self.operators.read(merge(self.operators, None, held.layer, held.node, held.key), reader)
         return Anything().read(held, reader)
 
     def schema(self) -> Schema:

@@ -12,12 +12,12 @@ from msgspec import Struct
 from vetrina.core.base.faults import Fault, Place, Refused, nearest
 from vetrina.core.base.secrets import looks_secret
 from vetrina.core.config.grammar import PLAN, root_name
-from vetrina.core.config.merging import Step, lay
+from vetrina.core.config.merging import PathStep, merge
 from vetrina.core.config.placeholders import Use, names_used
-from vetrina.core.config.resolution import InForce, parse_path
+from vetrina.core.config.resolution import ResolvedPlan, parse_path
 from vetrina.core.plan.loggers import Tree
 from vetrina.core.schema.containers import ListOf, MapOf, Record, child_kind
-from vetrina.core.schema.held import Held, Layer
+from vetrina.core.schema.held import Layer, MergedNode
 from vetrina.core.schema.nodes import Listing, Mapping, Node, Scalar, kind_of
 
 _TYPO = 0.87
@@ -61,7 +61,7 @@ class Unused(Struct, frozen=True):
     remark: str = ""
 
 
-def history(found: InForce, path_text: str) -> History:
+def history(found: ResolvedPlan, path_text: str) -> History:
     """Return the history of the value at a path; raise Refused where the plan's shape has no such place."""
     parsed = parse_path(path_text)
     if isinstance(parsed, str) or parsed[1]:
@@ -69,7 +69,7 @@ def history(found: InForce, path_text: str) -> History:
         raise Refused([Fault("call", f"this is no path: {reason}", fix="write loggers[ropeway.gate].level", where=path_text)])
     steps = parsed[0]
     if steps[0].name == "loggers" and len(steps) > 1:
-        steps = (steps[0], Step(root_name(steps[1].name)), *steps[2:])
+        steps = (steps[0], PathStep(root_name(steps[1].name)), *steps[2:])
     held, remark = _walk(found, steps, path_text)
     if held is None:
         return History(path_text, (), "", remark=remark)
@@ -77,8 +77,8 @@ def history(found: InForce, path_text: str) -> History:
     return History(path_text, tuple(_sayings(held)), now, uses, remark)
 
 
-def _walk(found: InForce, steps: tuple[Step, ...], whole: str) -> tuple[Held | None, str]:
-    here: Held | None = found.held
+def _walk(found: ResolvedPlan, steps: tuple[PathStep, ...], whole: str) -> tuple[MergedNode | None, str]:
+    here: MergedNode | None = found.held
     at: object = PLAN
     for number, step in enumerate(steps):
         if isinstance(at, ListOf):
@@ -115,7 +115,7 @@ def _no_path(whole: str, step: str, known: list[str], why: str = "") -> Refused:
     return Refused([Fault("no-such-path", f'there is no "{step}" at this place of the plan', why, fix, where=whole)])
 
 
-def _default(steps: tuple[Step, ...], found: InForce) -> str:
+def _default(steps: tuple[PathStep, ...], found: ResolvedPlan) -> str:
     kind: object = PLAN
     default = ""
     for step in steps:
@@ -131,19 +131,19 @@ def _default(steps: tuple[Step, ...], found: InForce) -> str:
     return default
 
 
-def _unsaid(found: InForce, steps: tuple[Step, ...], at_default: str) -> str:
+def _unsaid(found: ResolvedPlan, steps: tuple[PathStep, ...], at_default: str) -> str:
     if len(steps) == 3 and steps[0].name == "loggers" and steps[2].name == "level":
         return _inherited(found, steps[1].name)
     return "no layer says anything about it" + (f"; the default is {at_default}" if at_default else "")
 
 
-def _inherited(found: InForce, logger: str) -> str:
+def _inherited(found: ResolvedPlan, logger: str) -> str:
     standing = Tree(found.plan).standing(logger)
     name = found.plan.scale.name(standing.severity)
     return f"no layer sets a level for {logger}; it inherits {name} from {standing.inherited_from or standing.name} ({standing.origin.brief()})"
 
 
-def _fallen_back(found: InForce, steps: tuple[Step, ...], held: Held | None) -> str:
+def _fallen_back(found: ResolvedPlan, steps: tuple[PathStep, ...], held: MergedNode | None) -> str:
     """Return what holds instead where the last word was to remove the value, or its entry is switched off."""
     if held is not None and held.gone:
         return "removed; " + _unsaid(found, steps, _default(steps, found))
@@ -158,7 +158,7 @@ def _fallen_back(found: InForce, steps: tuple[Step, ...], held: Held | None) -> 
     return ""
 
 
-def _sayings(held: Held) -> Iterator[Saying]:
+def _sayings(held: MergedNode) -> Iterator[Saying]:
     last = len(held.said) - 1
     for number, said in enumerate(held.said):
         node = said.node
@@ -189,7 +189,7 @@ def _words(node: Node) -> str:
     return one_line
 
 
-def _now(found: InForce, held: Held) -> tuple[str, tuple[Use, ...]]:
+def _now(found: ResolvedPlan, held: MergedNode) -> tuple[str, tuple[Use, ...]]:
     if held.gone:
         return "", ()
     if isinstance(held.node, Scalar) and held.children is None and held.items is None:
@@ -201,7 +201,7 @@ def _now(found: InForce, held: Held) -> tuple[str, tuple[Use, ...]]:
     return f"{count} key{'s' if count != 1 else ''}", ()
 
 
-def _item(found: InForce, item: Held) -> str:
+def _item(found: ResolvedPlan, item: MergedNode) -> str:
     appender = item.get("appender")
     if appender is not None and sum(1 for _ in item.living()) == 1:
         return _now(found, appender)[0]
@@ -210,7 +210,7 @@ def _item(found: InForce, item: Held) -> str:
     return _now(found, item)[0]
 
 
-def leaves(held: Held) -> Iterator[Held]:
+def leaves(held: MergedNode) -> Iterator[MergedNode]:
     """Yield the values of a held plan that are in force: scalars and lists."""
     waiting = [held]
     while waiting:
@@ -231,7 +231,7 @@ def _count_leaves(node: Node) -> int:
     return sum(_count_leaves(value) for _, value in node.pairs)
 
 
-def sources(found: InForce) -> list[SourceAccount]:
+def sources(found: ResolvedPlan) -> list[SourceAccount]:
     """Return an account of every source that was read, in the order of precedence."""
     alive: dict[Layer, int] = {}
     for leaf in leaves(found.held):
@@ -258,7 +258,7 @@ def sources(found: InForce) -> list[SourceAccount]:
     return accounts + _outside(found)
 
 
-def _only_removes(found: InForce, layer: Layer) -> bool:
+def _only_removes(found: ResolvedPlan, layer: Layer) -> bool:
     node = next((node for one, node in found.layers if one == layer), None)
 
     def nulls(node: Node) -> bool:
@@ -269,23 +269,23 @@ def _only_removes(found: InForce, layer: Layer) -> bool:
     return node is not None and nulls(node)
 
 
-def _outside(found: InForce) -> list[SourceAccount]:
+def _outside(found: ResolvedPlan) -> list[SourceAccount]:
     used = names_in_use(found)
     accounts = []
-    files: dict[str, list[str]] = {name: [] for name in found.asked.env_file_names}
-    for name, given in found.asked.env_file.items():
+    files: dict[str, list[str]] = {name: [] for name in found.overrides.env_file_names}
+    for name, given in found.overrides.env_file.items():
         files.setdefault(given.place.file if given.place else given.where, []).append(name)
     for file, names in files.items():
-        wanted = sum(1 for name in names if name in used and name not in found.asked.env)
+        wanted = sum(1 for name in names if name in used and name not in found.overrides.env)
         remark = "" if wanted or not names else "no placeholder asks for any of them"
         accounts.append(SourceAccount("env file", file, len(names), wanted, remark or ("" if names else "says nothing")))
-    for name in found.asked.env:
+    for name in found.overrides.env:
         wanted = int(name in used)
         accounts.append(SourceAccount("option", f"--env {name}", 1, wanted, "" if wanted else "no placeholder asks for it"))
     return accounts
 
 
-def changes_nothing(found: InForce) -> list[tuple[Layer, Place | None]]:
+def changes_nothing(found: ResolvedPlan) -> list[tuple[Layer, Place | None]]:
     """Return the stages and layer files that were asked for and without which the plan in force would be the same."""
     idle: list[tuple[Layer, Place | None]] = []
     for layer, node in found.layers:
@@ -299,15 +299,15 @@ def changes_nothing(found: InForce) -> list[tuple[Layer, Place | None]]:
     return idle
 
 
-def _relaid(layers: list[tuple[Layer, Mapping | None]]) -> Held | None:
-    held: Held | None = None
+def _relaid(layers: list[tuple[Layer, Mapping | None]]) -> MergedNode | None:
+    held: MergedNode | None = None
     for layer, node in layers:
         if node is not None:
-            held = lay(PLAN, held, layer, node)
+            held = merge(PLAN, held, layer, node)
     return held
 
 
-def _meaning(held: Held | None) -> object:
+def _meaning(held: MergedNode | None) -> object:
     """Return what a held plan says, without who said it."""
     if held is None or held.gone:
         return None
@@ -318,7 +318,7 @@ def _meaning(held: Held | None) -> object:
     return (held.node.text, held.node.plain) if isinstance(held.node, Scalar) else repr(held.node)
 
 
-def names_in_use(found: InForce) -> set[str]:
+def names_in_use(found: ResolvedPlan) -> set[str]:
     """Return the names that placeholders in force ask for, through values as well."""
     values = found.held.get("values")
     texts = {name: child.node for name, child in values.living()} if values else {}
@@ -337,7 +337,7 @@ def names_in_use(found: InForce) -> set[str]:
     return used
 
 
-def _nodes_in_force(held: Held) -> Iterator[Node]:
+def _nodes_in_force(held: MergedNode) -> Iterator[Node]:
     for leaf in leaves(held):
         if leaf.items is None:
             yield leaf.node
@@ -352,7 +352,7 @@ def _asked_in(node: Node) -> list[str]:
     return [name for one in inside for name in _asked_in(one)]
 
 
-def unused(found: InForce) -> list[Unused]:
+def unused(found: ResolvedPlan) -> list[Unused]:
     """Return what no effective value uses: values, templates, appenders, stages' stray entries, idle layers, given names."""
     plan = found.plan
     nothing: list[Unused] = []
@@ -373,7 +373,7 @@ def unused(found: InForce) -> list[Unused]:
         if name not in attached
     ]
     nothing += stray_entries(found)
-    for name, given in found.asked.env_file.items():
+    for name, given in found.overrides.env_file.items():
         if name not in used:
             nothing.append(Unused("value of an env file", name, given.place, "no placeholder asks for it"))
     for account in sources(found):
@@ -382,12 +382,12 @@ def unused(found: InForce) -> list[Unused]:
     return nothing
 
 
-def _near(name: str, asked: set[str]) -> str:
-    close = nearest(name, sorted(asked), cutoff=_TYPO)
+def _near(name: str, overrides: set[str]) -> str:
+    close = nearest(name, sorted(overrides), cutoff=_TYPO)
     return f"a placeholder asks for {close[0]}" if close else ""
 
 
-def stray_entries(found: InForce) -> list[Unused]:
+def stray_entries(found: ResolvedPlan) -> list[Unused]:
     """Return the entries of stages and layer files that name no logger or appender of the plan itself: likely typos."""
     base = {section: _names(found.shaped.get(section)) for section in ("loggers", "appenders", "templates")}
     found_here: list[Unused] = []
@@ -411,8 +411,8 @@ def _names(node: Node | None) -> list[str]:
     return [key.text for key, _ in node.pairs] if isinstance(node, Mapping) else []
 
 
-def hidden_names(found: InForce) -> list[str]:
+def hidden_names(found: ResolvedPlan) -> list[str]:
     """Return the names of the values from outside that are in use and shown as `***`."""
     used = names_in_use(found)
-    outside = {*found.asked.env, *found.asked.env_file, *found.asked.environment}
+    outside = {*found.overrides.env, *found.overrides.env_file, *found.overrides.environment}
     return sorted(name for name in outside & used if looks_secret(name, found.filler.secret_names))

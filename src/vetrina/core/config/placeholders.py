@@ -87,7 +87,7 @@ class Filled(NamedTuple):
     uses: tuple[Use, ...] = ()
 
 
-class _Bad(Exception):
+class _PlaceholderError(Exception):
     """A placeholder that cannot be filled; the message goes into a fault at the place of use."""
 
     def __init__(self, what: str, why: str = "", fix: str = "", place: Place | None = None) -> None:
@@ -117,7 +117,7 @@ class Filler(Struct):
             filled = self._expand(text, ())
             if len(filled.text) > _COUNTED:
                 self._count(scalar, len(filled.text))
-        except _Bad as bad:
+        except _PlaceholderError as bad:
             related = ((bad.place, "the value that it came through"),) if bad.place else ()
             return Fault("placeholder", bad.what, bad.why, bad.fix, scalar.place, related=related)
         return filled
@@ -128,7 +128,7 @@ class Filler(Struct):
             self._counted.add(id(scalar))
             self._length += length
         if self._length > _LONGEST_TOGETHER:
-            raise _Bad(
+            raise _PlaceholderError(
                 f"the filled texts are together longer than {_LONGEST_TOGETHER:,} characters",
                 "a long value is used many times",
                 "shorten the value",
@@ -143,7 +143,7 @@ class Filler(Struct):
             self.used.add(name)
             try:
                 self._expand(value.text, (name,))
-            except _Bad as bad:
+            except _PlaceholderError as bad:
                 faults.append(Fault("placeholder", bad.what, bad.why, bad.fix, bad.place or value.place))
         self.used = asked_for
         return faults
@@ -166,7 +166,9 @@ class Filler(Struct):
             uses.append(use)
         whole = "".join(plain)
         if len(whole) > _LONGEST:
-            raise _Bad(f"the filled text is longer than {_LONGEST:,} characters", "values that multiply each other")
+            raise _PlaceholderError(
+                f"the filled text is longer than {_LONGEST:,} characters", "values that multiply each other"
+            )
         return Filled(whole, "".join(shown), "".join(kept), tuple(uses))
 
     def _resolve(self, piece: Hole, chain: tuple[str, ...]) -> tuple[Filled, Use]:
@@ -182,7 +184,9 @@ class Filler(Struct):
         if name in self._known and name not in chain:
             filled, use, depth = self._known[name]
             if len(chain) + depth > _DEEPEST:
-                raise _Bad(f"values use values more than {_DEEPEST} deep: {' -> '.join(chain[:4])} -> …", place=use.place)
+                raise _PlaceholderError(
+                    f"values use values more than {_DEEPEST} deep: {' -> '.join(chain[:4])} -> …", place=use.place
+                )
             return filled, use
         for source, table in (("option", self.options), ("env-file", self.env_file)):
             if name in table:
@@ -193,13 +197,15 @@ class Filler(Struct):
             self.used.add(name)
             if name in chain:
                 circle = " -> ".join([*chain[chain.index(name) :], name])
-                raise _Bad(f"values go round in a circle: {circle}", "none of them ever ends", "give one of them a text",
+                raise _PlaceholderError(f"values go round in a circle: {circle}", "none of them ever ends", "give one of them a text",
                            value.place)  # fmt: skip
             if len(chain) >= _DEEPEST:
-                raise _Bad(f"values use values more than {_DEEPEST} deep: {' -> '.join(chain[:4])} -> …", place=value.place)
+                raise _PlaceholderError(
+                    f"values use values more than {_DEEPEST} deep: {' -> '.join(chain[:4])} -> …", place=value.place
+                )
             try:
                 filled = self._expand(value.text, (*chain, name))
-            except _Bad as bad:
+            except _PlaceholderError as bad:
                 bad.place = bad.place or value.place
                 raise
             use = Use(name, "value", "the plan's values", value.place, filled.shown, filled.uses, depth=1 + _depth(filled.uses))
@@ -211,7 +217,7 @@ class Filler(Struct):
 
     def _outside(self, name: str, source: str, text: str, where: str, place: Place | None) -> tuple[Filled, Use]:
         if NOT_TEXT.search(text):
-            raise _Bad(
+            raise _PlaceholderError(
                 f"the value of ${{{name}}} is not text",
                 f"it comes from {where} and holds bytes that are not UTF-8",
                 "give it as UTF-8",
@@ -221,17 +227,17 @@ class Filler(Struct):
         kept = f"${{{name}}}" if secret else text.replace("${", "$${")
         return Filled(text, shown, kept), Use(name, source, where, place, shown, (), secret, text if secret else "")
 
-    def _missing(self, name: str, chain: tuple[str, ...]) -> _Bad:
+    def _missing(self, name: str, chain: tuple[str, ...]) -> _PlaceholderError:
         known = [*self.options, *self.env_file, *self.values, *self.environment]
         path = " -> ".join([*chain, name])
         if chain and chain[-1] == name:
-            return _Bad(
+            return _PlaceholderError(
                 f"${{{name}}} stands in the value of its own name, and nothing outside the plan has it",
                 "there it asks --env, the env files and the environment, not itself",
                 f"give it with --env {name}=…, or a default: ${{{name}:-…}}",
             )
         close = nearest(name, known)
-        return _Bad(
+        return _PlaceholderError(
             f"${{{name}}} is not known" + (f" (reached by {path})" if chain else ""),
             "no --env, env file, value of the plan or environment variable has this name",
             f'did you mean "{close[0]}"?' if close else f"give it with --env {name}=…, or a default: ${{{name}:-…}}",
@@ -263,7 +269,7 @@ def pieces(text: str) -> Iterator[str | Hole]:
         inside, position = _inside(text, match.end())
         name, colon, default = inside.partition(":-")
         if not NAME.match(name):
-            raise _Bad(
+            raise _PlaceholderError(
                 f'"${{{inside[:40]}}}" is not a form of placeholder',
                 "only ${name} and ${name:-default} are filled",
                 "write $${ for a literal ${",
@@ -280,14 +286,16 @@ def _inside(text: str, start: int) -> tuple[str, int]:
             depth += 1
             position += 2
             if depth > _DEEPEST:
-                raise _Bad(f"defaults stand inside defaults more than {_DEEPEST} deep")
+                raise _PlaceholderError(f"defaults stand inside defaults more than {_DEEPEST} deep")
             continue
         if text[position] == "}":
             depth -= 1
             if depth == 0:
                 return text[start:position], position + 1
         position += 1
-    raise _Bad(f'"${{{text[start : start + 30]}" has no closing brace', fix="close it with }, or write $${ for a literal ${")
+    raise _PlaceholderError(
+        f'"${{{text[start : start + 30]}" has no closing brace', fix="close it with }, or write $${ for a literal ${"
+    )
 
 
 def names_used(text: str) -> list[str]:
@@ -300,6 +308,6 @@ def names_used(text: str) -> list[str]:
                 if isinstance(piece, Hole):
                     names.append(piece.name)
                     waiting.append(piece.default or "")
-        except _Bad:
+        except _PlaceholderError:
             continue
     return names

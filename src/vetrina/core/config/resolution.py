@@ -17,11 +17,11 @@ from vetrina.core.base.faults import Fault, Refused, nearest, offer
 from vetrina.core.base.secrets import fold_name
 from vetrina.core.config.building import build
 from vetrina.core.config.grammar import PLAN, PLAN_FILE, VERSION, root_name
-from vetrina.core.config.merging import Step, lay, lay_path
+from vetrina.core.config.merging import PathStep, merge, merge_at
 from vetrina.core.config.placeholders import Filler, Given, typed
 from vetrina.core.plan.model import Plan
 from vetrina.core.schema.containers import MapOf, Record
-from vetrina.core.schema.held import Held, Layer
+from vetrina.core.schema.held import Layer, MergedNode
 from vetrina.core.schema.nodes import Mapping, Node, Scalar, Source, kind_of, synthetic
 from vetrina.core.sink_kinds.kind import full_path
 
@@ -39,7 +39,7 @@ class SetOption(NamedTuple):
     """A `--set`: where the path leads, and the value's node."""
 
     text: str
-    steps: tuple[Step, ...]
+    steps: tuple[PathStep, ...]
     node: Node
     source: Source
 
@@ -53,7 +53,7 @@ class TuneOption(NamedTuple):
     source: Source
 
 
-class Asked(Struct, frozen=True):
+class Overrides(Struct, frozen=True):
     """What a call asks for besides the plan itself."""
 
     stages: tuple[str, ...] = ()
@@ -65,19 +65,19 @@ class Asked(Struct, frozen=True):
     env_file_names: tuple[str, ...] = ()
     environment: dict[str, str] = field(default_factory=dict)
 
-    def bare(self) -> Asked:
+    def bare(self) -> Overrides:
         """Return the same without anything that changes the plan."""
         return replace(self, stages=(), layers=(), sets=(), tunes=())
 
 
-class InForce(Struct):
+class ResolvedPlan(Struct):
     """A plan in force with all that it was made of."""
 
     plan: Plan
-    held: Held
+    held: MergedNode
     filler: Filler
     document: Mapping
-    asked: Asked
+    overrides: Overrides
     folder: str
     shaped: Mapping
     layers: list[tuple[Layer, Mapping | None]]
@@ -94,17 +94,17 @@ class InForce(Struct):
 
     def bare_plan(self) -> Plan | None:
         """Return the plan without stages, layers, --set and --tune; None where it has faults by itself."""
-        bare = self.asked.bare()
-        held = lay(PLAN, None, Layer("file", self.plan.name), _without_stages(self.shaped))
+        bare = self.overrides.bare()
+        held = merge(PLAN, None, Layer("file", self.plan.name), _without_stages(self.shaped))
         return build(held, filler_for(held, bare), self.plan.name, self.folder)[0]
 
 
 _PATH_STEP = re.compile(r"""\.?([^.\[\]=]+)|\[("(?:[^"\\]|\\.)*"|'[^']*'|[^\]"']*)\]""")
 
 
-def parse_path(text: str) -> tuple[tuple[Step, ...], str] | str:
+def parse_path(text: str) -> tuple[tuple[PathStep, ...], str] | str:
     """Return the steps of a path and what follows it (from `=` on), or why it is none."""
-    steps: list[Step] = []
+    steps: list[PathStep] = []
     position = 0
     while position < len(text) and text[position] != "=":
         found = _PATH_STEP.match(text, position)
@@ -115,45 +115,45 @@ def parse_path(text: str) -> tuple[tuple[Step, ...], str] | str:
             inside = found.group(2)
             if inside[:1] == '"':
                 try:
-                    steps.append(Step(str(json.loads(inside)), None, bracketed=True))
+                    steps.append(PathStep(str(json.loads(inside)), None, bracketed=True))
                 except ValueError:
                     return f"{inside[:40]} is not a text with JSON escapes"
             elif inside[:1] == "'":
-                steps.append(Step(inside[1:-1], None, bracketed=True))
+                steps.append(PathStep(inside[1:-1], None, bracketed=True))
             else:
                 digits = inside.isascii() and inside.isdigit() and len(inside) < 10
-                steps.append(Step(inside, int(inside) if digits else None, bracketed=True))
+                steps.append(PathStep(inside, int(inside) if digits else None, bracketed=True))
         else:
-            steps.append(Step(word.strip()))
+            steps.append(PathStep(word.strip()))
         position = found.end()
     if not steps:
         return "the path is empty"
     return tuple(steps), text[position:]
 
 
-def put_in_force(document: Node | None, name: str, folder: str, asked: Asked, told: Report | None = None) -> InForce:
+def resolve(document: Node | None, name: str, folder: str, overrides: Overrides, told: Report | None = None) -> ResolvedPlan:
     """Return the plan in force; raise Refused with every fault of every layer and stage, in one go.
 
     ``told`` are faults found while reading the documents. ``folder`` is where relative sink paths start.
     """
     faults: Report = list(told or [])
     shaped = _shape_plan(document, name, faults)
-    layer_nodes = [(layer, _shape_layer(layer, faults)) for layer in asked.layers]
-    for stage in asked.stages:
+    layer_nodes = [(layer, _shape_layer(layer, faults)) for layer in overrides.layers]
+    for stage in overrides.stages:
         if _stage(shaped, stage) is None:
             names = _stage_names(shaped)
             fix = offer(stage, names) if names else "the plan has no stages"
             faults.append(Fault("unknown-stage", f'no stage is called "{stage}"', "", fix, where=f"--stage {stage}"))
     spoken: list[tuple[Layer, Mapping | None]] = []
-    held = _hold(shaped, asked, layer_nodes, name, faults, spoken)
-    filler = filler_for(held, asked)
+    held = _hold(shaped, overrides, layer_nodes, name, faults, spoken)
+    filler = filler_for(held, overrides)
     plan, meaning = build(held, filler, name, folder)
     faults += meaning
-    faults += _try_stages(shaped, asked, name, folder, tried=asked.stages if not asked.layers else ())
+    faults += _try_stages(shaped, overrides, name, folder, tried=overrides.stages if not overrides.layers else ())
     if faults or plan is None:
         raise Refused(faults)
     assert isinstance(document, Mapping)  # noqa: S101  (anything else was refused above)
-    return InForce(plan, held, filler, document, asked, folder, shaped, spoken)
+    return ResolvedPlan(plan, held, filler, document, overrides, folder, shaped, spoken)
 
 
 def _shape_plan(document: Node | None, name: str, faults: Report) -> Mapping:
@@ -214,36 +214,36 @@ def _without_stages(shaped: Mapping) -> Mapping:
 
 def _hold(
     shaped: Mapping,
-    asked: Asked,
+    overrides: Overrides,
     layers: list[tuple[LayerFile, Mapping | None]],
     name: str,
     faults: Report,
     spoken: list[tuple[Layer, Mapping | None]],
-) -> Held:
+) -> MergedNode:
     """Lay everything that was asked for over the plan; ``spoken`` takes every layer with what it says."""
     base = _without_stages(shaped)
     spoken.append((Layer("file", name), base))
-    held = lay(PLAN, None, Layer("file", name), base)
-    for stage in asked.stages:
+    held = merge(PLAN, None, Layer("file", name), base)
+    for stage in overrides.stages:
         node = _stage(shaped, stage)
         if isinstance(node, Mapping):
             spoken.append((Layer("stage", stage), node))
-            held = lay(PLAN, held, Layer("stage", stage), node)
+            held = merge(PLAN, held, Layer("stage", stage), node)
     for layer, node in layers:
         spoken.append((Layer("layer", layer.name), node))
         if node is not None:
-            held = lay(PLAN, held, Layer("layer", layer.name), node)
-    for one in asked.sets:
+            held = merge(PLAN, held, Layer("layer", layer.name), node)
+    for one in overrides.sets:
         said = Mapping(one.source, [(synthetic(one.source, "set"), one.node)], (1, 1, 0, 0))
         spoken.append((Layer("option", one.text), said))
         held = _set(held, one, faults)
-    for tune in asked.tunes:
+    for tune in overrides.tunes:
         spoken.append((Layer("option", tune.text), _tune_node(tune)))
-        held = lay(PLAN, held, Layer("option", tune.text), _tune_node(tune))
+        held = merge(PLAN, held, Layer("option", tune.text), _tune_node(tune))
     return held
 
 
-def _set(held: Held, one: SetOption, faults: Report) -> Held:
+def _set(held: MergedNode, one: SetOption, faults: Report) -> MergedNode:
     first = one.steps[0].name
     if first in {"stages", "vetrina"}:
         faults.append(Fault("no-such-path", f'"{first}" cannot be set', "stages are chosen with --stage" if first == "stages" else "",
@@ -255,10 +255,10 @@ def _set(held: Held, one: SetOption, faults: Report) -> Held:
     if (dotted := _dotted_name(held, steps)) is not None:
         faults.append(replace(dotted, where=one.source.name))
         return held
-    return lay_path(PLAN, held, steps, Layer("option", one.text), one.node, one.source, faults.append)
+    return merge_at(PLAN, held, steps, Layer("option", one.text), one.node, one.source, faults.append)
 
 
-def _dotted_name(held: Held, steps: tuple[Step, ...]) -> Fault | None:
+def _dotted_name(held: MergedNode, steps: tuple[PathStep, ...]) -> Fault | None:
     """Return the fault of a path whose name with dots stands without brackets, None for any other path."""
     kind = PLAN.keys[steps[0].name].kind if steps[0].name in PLAN.keys else None
     if not isinstance(kind, MapOf) or not isinstance(kind.value, Record) or len(steps) < 3 or steps[1].bracketed:
@@ -289,26 +289,26 @@ def _tune_node(tune: TuneOption) -> Mapping:
     return Mapping(source, [(synthetic(source, "loggers"), entry)], spot)
 
 
-def filler_for(held: Held, asked: Asked) -> Filler:
+def filler_for(held: MergedNode, overrides: Overrides) -> Filler:
     """Return what fills the placeholders of a held plan."""
     values = held.get("values")
     texts = {name: child.node for name, child in values.living() if isinstance(child.node, Scalar)} if values else {}
-    return Filler(asked.env, asked.env_file, texts, asked.environment, _mask_names(held))
+    return Filler(overrides.env, overrides.env_file, texts, overrides.environment, _mask_names(held))
 
 
-def _mask_names(held: Held) -> tuple[str, ...]:
+def _mask_names(held: MergedNode) -> tuple[str, ...]:
     mask = held.get("mask")
     names = mask.get("names") if mask else None
     return tuple(fold_name(item.node.text) for item in (names.items or [] if names else []) if isinstance(item.node, Scalar))
 
 
-def _try_stages(shaped: Mapping, asked: Asked, name: str, folder: str, tried: tuple[str, ...]) -> Report:
+def _try_stages(shaped: Mapping, overrides: Overrides, name: str, folder: str, tried: tuple[str, ...]) -> Report:
     """Return the faults of every stage by itself on the plan; one that was the only one asked for is known already."""
     faults: Report = []
     for stage in _stage_names(shaped):
-        if tried == (stage,) and not asked.sets and not asked.tunes:
+        if tried == (stage,) and not overrides.sets and not overrides.tunes:
             continue
-        alone = replace(asked.bare(), stages=(stage,))
+        alone = replace(overrides.bare(), stages=(stage,))
         held = _hold(shaped, alone, [], name, faults, [])
         _, meaning = build(held, filler_for(held, alone), name, folder)
         faults += meaning

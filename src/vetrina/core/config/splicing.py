@@ -16,11 +16,11 @@ from msgspec import Struct
 from vetrina.core.base.faults import Place, Refused, refuse
 from vetrina.core.config.dump import yaml_text
 from vetrina.core.config.grammar import PLAN, PLAN_FILE, root_name
-from vetrina.core.config.merging import Step
+from vetrina.core.config.merging import PathStep
 from vetrina.core.config.placeholders import typed
-from vetrina.core.config.resolution import InForce, SetOption
+from vetrina.core.config.resolution import ResolvedPlan, SetOption
 from vetrina.core.schema.containers import ListOf, MapOf, Record, child_kind
-from vetrina.core.schema.held import Held
+from vetrina.core.schema.held import MergedNode
 from vetrina.core.schema.kinds import Kind
 from vetrina.core.schema.nodes import Listing, Mapping, Node, Scalar
 
@@ -53,26 +53,26 @@ class Splice(Struct, frozen=True):
         return whole[: self.start] + self.text + whole[self.end :]
 
 
-def splice(found: InForce, edit: SetOption, target: Target | None = None) -> Splice:
+def splice(found: ResolvedPlan, edit: SetOption, target: Target | None = None) -> Splice:
     """Return the splice that writes one value into the text that decides it; raise Refused where none would do."""
     steps = _steps(edit.steps)
     where = target or _decider(found, steps)
     document, name = _document(found, where)
     if where.kind == "stage":
-        steps = (Step("stages"), Step(where.label), *steps)
+        steps = (PathStep("stages"), PathStep(where.label), *steps)
     writer = _Writer(found, edit, where, name, document)
     return writer.write(steps)
 
 
-def _steps(steps: Sequence[Step]) -> tuple[Step, ...]:
+def _steps(steps: Sequence[PathStep]) -> tuple[PathStep, ...]:
     if len(steps) > 1 and steps[0].name == "loggers":
-        return (steps[0], Step(root_name(steps[1].name)), *steps[2:])
+        return (steps[0], PathStep(root_name(steps[1].name)), *steps[2:])
     return tuple(steps)
 
 
-def _decider(found: InForce, steps: Sequence[Step]) -> Target:
+def _decider(found: ResolvedPlan, steps: Sequence[PathStep]) -> Target:
     """Return which layer decides what stands at a path: that of the value itself, else of what is nearest above it."""
-    held: Held | None = found.held
+    held: MergedNode | None = found.held
     kind: Kind = PLAN
     layer = None
     for step in steps:
@@ -91,10 +91,10 @@ def _decider(found: InForce, steps: Sequence[Step]) -> Target:
     return Target(layer.kind, layer.label)
 
 
-def _document(found: InForce, target: Target) -> tuple[Mapping, str]:
+def _document(found: ResolvedPlan, target: Target) -> tuple[Mapping, str]:
     if target.kind != "layer":
         return found.document, found.plan.name
-    for one in found.asked.layers:
+    for one in found.overrides.layers:
         if one.name == target.label and isinstance(one.node, Mapping):
             return one.node, one.name
     raise refuse(f"{target.label} is not among the layers in force", fix=f"give it with --with {target.label}", where="--into")
@@ -103,14 +103,14 @@ def _document(found: InForce, target: Target) -> tuple[Mapping, str]:
 class _Writer:
     """Finds the spot of one value in one document and makes the text for it."""
 
-    def __init__(self, found: InForce, edit: SetOption, target: Target, name: str, document: Mapping) -> None:
+    def __init__(self, found: ResolvedPlan, edit: SetOption, target: Target, name: str, document: Mapping) -> None:
         self.found, self.edit, self.target, self.name, self.document = found, edit, target, name, document
         self.text = document.source.text
         self.as_json = self.text.lstrip()[:1] == "{"
         self.newline = "\r\n" if "\r\n" in self.text else "\n"
         self.path: list[str] = []
 
-    def write(self, steps: Sequence[Step]) -> Splice:
+    def write(self, steps: Sequence[PathStep]) -> Splice:
         return self._at(PLAN_FILE, self.document, None, steps)
 
     def _refuse(self, what: str, why: str, fix: str, node: Node | None = None) -> Refused:
@@ -120,7 +120,7 @@ class _Writer:
     def _splice(self, start: int, end: int, text: str) -> Splice:
         return Splice(self.name, start, end, text, self.target)
 
-    def _at(self, kind: Kind, node: Node, key: Scalar | None, steps: Sequence[Step]) -> Splice:
+    def _at(self, kind: Kind, node: Node, key: Scalar | None, steps: Sequence[PathStep]) -> Splice:
         """Write at ``steps`` below ``node``, which has ``kind``."""
         if node.aliased:
             raise self._aliased(node)
@@ -239,7 +239,7 @@ class _Writer:
             at = max(at, last)
         return self._splice(start, end, text)
 
-    def _short(self, kind: Kind, node: Scalar, steps: Sequence[Step]) -> Splice:
+    def _short(self, kind: Kind, node: Scalar, steps: Sequence[PathStep]) -> Splice:
         """Write below a value that is a short form: it stands for its key, or becomes a mapping with one more."""
         if isinstance(kind, ListOf) and steps[0].position == 0:
             return self._at(kind.item, node, None, steps[1:])
@@ -253,7 +253,7 @@ class _Writer:
         implied = "".join(f"{name}: {text}, " for name, text in kind.implied)
         return self._splice(node.start, node.end, f"{{{implied}{kind.short}: {own}, {self._nested(steps)[1:-1]}}}")
 
-    def _add(self, kind: Kind, node: Mapping, steps: Sequence[Step]) -> Splice:
+    def _add(self, kind: Kind, node: Mapping, steps: Sequence[PathStep]) -> Splice:
         """Add an entry to a mapping, in the style of those that are there."""
         flow = node.flow or self.as_json
         if not node.pairs:
@@ -272,7 +272,7 @@ class _Writer:
         gap = "" if value.startswith(("\r", "\n")) else " "
         return self._splice(at, at, f"{self.newline}{' ' * (last_key.column - 1)}{key}:{gap}{value}")
 
-    def _entry(self, kind: Kind, node: Mapping, steps: Sequence[Step], *, within_flow: bool) -> tuple[str, str]:
+    def _entry(self, kind: Kind, node: Mapping, steps: Sequence[PathStep], *, within_flow: bool) -> tuple[str, str]:
         key = self._key(steps[0].name)
         rest = steps[1:]
         below = child_kind(kind, steps[0].name)
@@ -286,7 +286,7 @@ class _Writer:
             return key, f"{self.newline}  {self._key(rest[0].name)}: {inner}"
         return key, self._nested(rest)
 
-    def _nested(self, steps: Sequence[Step]) -> str:
+    def _nested(self, steps: Sequence[PathStep]) -> str:
         """Return the mapping that holds the value at the end of some steps."""
         text = self._render(self.edit.node, within_flow=True)
         for step in reversed(steps):

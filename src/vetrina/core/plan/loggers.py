@@ -14,7 +14,7 @@ from vetrina.core.base.origins import Origin
 from vetrina.core.plan.model import Attachment, Logger, Plan
 
 
-class Standing(Struct, frozen=True):
+class EffectiveLevel(Struct, frozen=True):
     """What holds for one logger.
 
     ``entry`` is its own entry, None where it has none (or a disabled one); ``nearest`` the nearest configured logger
@@ -54,7 +54,7 @@ class Tree:
             if logger.enabled.value:
                 self._plant(logger)
         self._parents: dict[str, str] = {}
-        self._standing: dict[str, Standing] = {}
+        self._standing: dict[str, EffectiveLevel] = {}
         self._settle()
 
     def _plant(self, logger: Logger) -> None:
@@ -66,7 +66,7 @@ class Tree:
         root = self.entries.get(ROOT)
         own = root.level if root else None
         level, origin = (own.value, own.origin) if own else (self._plan.assume.value, self._plan.assume.origin)
-        self._standing[ROOT] = Standing(ROOT, level, origin, None if own else ROOT, root, ROOT)
+        self._standing[ROOT] = EffectiveLevel(ROOT, level, origin, None if own else ROOT, root, ROOT)
         waiting = [(self._top, ROOT)]
         while waiting:
             branch, parent = waiting.pop()
@@ -78,11 +78,11 @@ class Tree:
                     self._standing[nearest] = self._stand(nearest, self._standing[parent])
                 waiting.append((child, nearest))
 
-    def _stand(self, name: str, above: Standing) -> Standing:
+    def _stand(self, name: str, above: EffectiveLevel) -> EffectiveLevel:
         entry = self.entries[name]
         if entry.level is not None:
-            return Standing(name, entry.level.value, entry.level.origin, None, entry, name)
-        return Standing(name, above.severity, above.origin, above.inherited_from or above.name, entry, name)
+            return EffectiveLevel(name, entry.level.value, entry.level.origin, None, entry, name)
+        return EffectiveLevel(name, above.severity, above.origin, above.inherited_from or above.name, entry, name)
 
     def nearest(self, name: str) -> str:
         """Return the nearest configured logger at or above ``name``; root at last."""
@@ -90,14 +90,14 @@ class Tree:
             return ROOT
         return _nearest(self._top, name.split(self._separator, self._deepest)[: self._deepest])
 
-    def standing(self, name: str) -> Standing:
+    def standing(self, name: str) -> EffectiveLevel:
         """Return what holds for any logger, configured or not."""
         name = name or ROOT
         known = self._standing.get(name)
         if known is not None:
             return known
         above = self._standing[self.nearest(name)]
-        return Standing(name, above.severity, above.origin, above.inherited_from or above.name, None, above.nearest)
+        return EffectiveLevel(name, above.severity, above.origin, above.inherited_from or above.name, None, above.nearest)
 
     def parent(self, name: str) -> str | None:
         """Return the nearest configured logger above a configured one; None for root."""

@@ -13,7 +13,7 @@ from vetrina.core.base.faults import refuse
 from vetrina.core.plan.model import Appender
 from vetrina.core.rolling.simulation import FileSimulation, Packer
 from vetrina.core.rolling.streams import Stream, StreamFeeder
-from vetrina.core.routing.cache import Flows
+from vetrina.core.routing.cache import LoggerLevelCache
 from vetrina.core.routing.counting import ending_of, measures, of_any, to_bytes
 from vetrina.core.routing.router import Route, Router
 from vetrina.core.templates.compiling import MakeMeasure, Measure
@@ -26,7 +26,7 @@ _LAST_HOUR = _END - timedelta(hours=2)
 MakePacker = Callable[[str], Packer]
 
 
-class Lane(Struct):
+class RollingAppender(Struct):
     """One file appender: its simulation, how its events are measured, and its traffic by hour.
 
     ``streamed`` tells that added streams are in it, of which no event is recorded.
@@ -44,7 +44,7 @@ class Lane(Struct):
     streamed: bool = False
 
 
-Reached = tuple[Lane, int, Measure]
+Reached = tuple[RollingAppender, int, Measure]
 
 
 class Rolling:
@@ -69,9 +69,9 @@ class Rolling:
         self.tracks_levels = False
         self._feeder: StreamFeeder | None = None
         self._begun = self._ended = _SOME_TIME
-        self._flows: Flows[list[Reached]] = Flows(router.places.of)
+        self._flows: LoggerLevelCache[list[Reached]] = LoggerLevelCache(router.places.of)
         zone = clocks.zone(router.plan.zone)
-        self.lanes: dict[str, Lane] = {}
+        self.lanes: dict[str, RollingAppender] = {}
         for one in router.plan.appenders.values():
             if one.sink.kind == "file" and (not wanted or one.name in wanted):
                 packed = ratio if ratios is None else ratios.get(one.name, ratio)
@@ -79,7 +79,7 @@ class Rolling:
         self._shares = _share(self.lanes) if one_writer else frozenset()
         writers = {id(lane.simulation): lane for lane in reversed(self.lanes.values())}
         self._watching = [lane for lane in reversed(writers.values()) if lane.watches_starts]
-        self._known: dict[int, tuple[Route, list[tuple[Lane, int]]]] = {}
+        self._known: dict[int, tuple[Route, list[tuple[RollingAppender, int]]]] = {}
 
     def feed(self, events: Iterable[Event]) -> None:  # noqa: C901  (the inner loop of millions of events, in one piece)
         """Send events through; each must have a level that the plan knows."""
@@ -162,7 +162,7 @@ class Rolling:
             for name, lane in self.lanes.items()
         }
 
-    def reached(self, route: Route) -> list[tuple[Lane, int]]:
+    def reached(self, route: Route) -> list[tuple[RollingAppender, int]]:
         """Return the file appenders that a route reaches, and how many times each."""
         known = self._known.get(id(route))
         if known is not None:
@@ -184,9 +184,9 @@ class Rolling:
             lane.simulation.finish()
 
 
-def _share(lanes: dict[str, Lane]) -> frozenset[str]:
+def _share(lanes: dict[str, RollingAppender]) -> frozenset[str]:
     """Let the lanes at one place share the first one's simulation; return the names of those that share."""
-    first: dict[str, Lane] = {}
+    first: dict[str, RollingAppender] = {}
     shared: set[str] = set()
     for name, lane in lanes.items():
         one = first.setdefault(lane.appender.sink.place, lane)
@@ -196,7 +196,9 @@ def _share(lanes: dict[str, Lane]) -> frozenset[str]:
     return frozenset(shared)
 
 
-def _lane(appender: Appender, zone: tzinfo, ratio: float | None, packer: MakePacker | None, *, every_file: bool) -> Lane:
+def _lane(
+    appender: Appender, zone: tzinfo, ratio: float | None, packer: MakePacker | None, *, every_file: bool
+) -> RollingAppender:
     header = to_bytes(appender.template.header(ending_of(appender)), appender.encoding)
     roll = appender.roll
 
@@ -207,10 +209,10 @@ def _lane(appender: Appender, zone: tzinfo, ratio: float | None, packer: MakePac
     if (roll.names.codec or every_file) and ratio is None and packer is not None:
         render, encoding = appender.template.compile(ending_of(appender)), appender.encoding
         content = lambda event, number: to_bytes(render(event, number), encoding)  # noqa: E731  (one of two ways)
-    return Lane(appender, make(ratio), measures(appender), content, roll.each_start or not roll.append, make, {}, {})
+    return RollingAppender(appender, make(ratio), measures(appender), content, roll.each_start or not roll.append, make, {}, {})
 
 
-def measured_ratio(lane: Lane) -> float:
+def measured_ratio(lane: RollingAppender) -> float:
     """Return how small the closed files of a lane became, all together; before one is closed, how small the open one would.
 
     1 where nothing was packed. Nothing is sent through the lane afterwards.

@@ -17,7 +17,7 @@ from vetrina.core.base.levels import Scale
 from vetrina.core.rolling.simulation import FileSimulation
 
 if TYPE_CHECKING:
-    from vetrina.core.rolling.playing import Lane
+    from vetrina.core.rolling.playing import RollingAppender
 
 _COPIES = 60
 _MOST_STEPS = 5_000_000
@@ -74,7 +74,7 @@ def stream_of(text: str, scale: Scale) -> Stream | str:
 class StreamFeeder:
     """Writes streams into simulations as time goes on: minute by minute, or one by one when they are rare."""
 
-    def __init__(self, streams: list[tuple[Stream, list[tuple[Lane, int]], dict[str, int]]]) -> None:
+    def __init__(self, streams: list[tuple[Stream, list[tuple[RollingAppender, int]], dict[str, int]]]) -> None:
         """Take (stream, reached lanes with times, size by appender)."""
         self._streams = streams
         self._next: list[datetime | None] = [None] * len(streams)
@@ -116,7 +116,7 @@ class Range(Struct, frozen=True):
     high: float
 
 
-class Outlook(Struct, frozen=True):
+class Forecast(Struct, frozen=True):
     """What redrawn traffic does to one file: bytes in all, peak disk, files, seconds of history at its shortest or at the end."""
 
     runs: int
@@ -127,8 +127,12 @@ class Outlook(Struct, frozen=True):
 
 
 def redrawn(
-    lane: Lane, make: Callable[[], FileSimulation], runs: int, seed: int, shortest: Callable[[FileSimulation], timedelta]
-) -> Outlook:
+    lane: RollingAppender,
+    make: Callable[[], FileSimulation],
+    runs: int,
+    seed: int,
+    shortest: Callable[[FileSimulation], timedelta],
+) -> Forecast:
     """Draw the traffic of a file again ``runs`` times from its own hourly rates, and simulate each."""
     import numpy as np  # noqa: PLC0415  (only where it is used)
 
@@ -155,4 +159,4 @@ def redrawn(
         rows.append((total, simulation.peak, len(simulation.files), shortest(simulation).total_seconds()))
     columns = np.percentile(np.array(rows, dtype=float), [5, 50, 95], axis=0).T.tolist()
     found = [Range(*column) for column in columns]
-    return Outlook(runs, found[0], found[1], found[2], found[3])
+    return Forecast(runs, found[0], found[1], found[2], found[3])

@@ -21,7 +21,7 @@ MOST_COUNTED = 1_000_000
 FURTHER = "(further loggers)"
 
 
-class Flows(Generic[T]):
+class LoggerLevelCache(Generic[T]):
     """What was found for (logger, level as written).
 
     Inner loops ask ``by_logger[event.logger][event.level]``, which raises KeyError for what is not known yet. The first

@@ -16,7 +16,7 @@ from vetrina.core.base.levels import LevelRange
 from vetrina.core.base.logger_names import below
 from vetrina.core.plan.conditions import json_equal
 from vetrina.core.plan.model import Appender, Plan
-from vetrina.core.routing.cache import FURTHER, Flows, RowNames
+from vetrina.core.routing.cache import FURTHER, LoggerLevelCache, RowNames
 from vetrina.core.routing.router import EARLY_GATES, Decision, Route, Router
 from vetrina.core.templates.compiling import MakeMeasure, MakeRender, Measure, Render
 
@@ -148,7 +148,7 @@ class Counter:
         self._part = part or Part()
         self.with_bytes = with_bytes
         places = router.places_with(self._part.logger)
-        self._flows: Flows[_Flow] = Flows(places.of)
+        self._flows: LoggerLevelCache[_Flow] = LoggerLevelCache(places.of)
         self._kept: dict[tuple[str | tuple[str, bool], int], _Flow] = {}
         self._places = places
         self._names = RowNames(router.places, router.plan.separator, self._regroup)

@@ -13,14 +13,14 @@ from vetrina.core.base.events import Event
 from vetrina.core.base.levels import Scale
 from vetrina.core.base.origins import Origin
 from vetrina.core.plan.conditions import meets
-from vetrina.core.plan.loggers import Standing
+from vetrina.core.plan.loggers import EffectiveLevel
 from vetrina.core.plan.model import Appender, Attachment, Plan, Rule
 from vetrina.core.routing.router import Router
 
 _Say = Callable[[str, bool, str, Origin | None], bool]
 
 
-class Step(Struct, frozen=True):
+class GateAnswer(Struct, frozen=True):
     """One gate that was asked: whether the event passed, what was compared, and the line that decided."""
 
     gate: str
@@ -36,7 +36,7 @@ class Explanation(Struct, frozen=True):
 
     logger: str
     severity: int
-    steps: tuple[Step, ...]
+    steps: tuple[GateAnswer, ...]
     deliveries: tuple[tuple[str, str], ...]
     stopped_at: str | None
     verdict: str
@@ -61,7 +61,7 @@ def explain(router: Router, event: Event) -> Explanation:
     lanes = list(router.tree.attachments(logger))
     if not lanes:
         return _nowhere(router, logger, severity, steps)
-    steps.append(Step("nowhere", passed=True, compared=f"{_count(len(lanes), 'attachment')} met on the climb"))
+    steps.append(GateAnswer("nowhere", passed=True, compared=f"{_count(len(lanes), 'attachment')} met on the climb"))
     deliveries: list[tuple[str, str]] = []
     met: set[str] = set()
     for via, attachment in lanes:
@@ -72,7 +72,7 @@ def explain(router: Router, event: Event) -> Explanation:
     return Explanation(logger, severity, tuple(steps), tuple(deliveries), None, _verdict(plan, steps, deliveries))
 
 
-def _end(logger: str, severity: int, steps: list[Step], gate: str, verdict: str) -> Explanation:
+def _end(logger: str, severity: int, steps: list[GateAnswer], gate: str, verdict: str) -> Explanation:
     return Explanation(logger, severity, tuple(steps), (), gate, verdict)
 
 
@@ -85,17 +85,17 @@ def _count(number: int, noun: str) -> str:
     return f"{number} {noun}{'' if number == 1 else 's'}"
 
 
-def _door(plan: Plan, event: Event, logger: str, severity: int) -> tuple[Step, str | None]:
+def _door(plan: Plan, event: Event, logger: str, severity: int) -> tuple[GateAnswer, str | None]:
     for number, rule in enumerate(plan.rules):
         if meets(rule.condition, event, logger, severity):
             words = {"drop": "drops it", "keep": "keeps it", "lift": "lifts it past the level gate"}[rule.verdict]
             note = f" ({rule.note})" if rule.note else ""
-            return Step("door", rule.verdict != "drop", f"rule {number} {words}{note}", rule.origin), rule.verdict
+            return GateAnswer("door", rule.verdict != "drop", f"rule {number} {words}{note}", rule.origin), rule.verdict
     none = f"none of {_count(len(plan.rules), 'rule')} matches" if plan.rules else "the plan has no rules at the door"
-    return Step("door", passed=True, compared=none), None
+    return GateAnswer("door", passed=True, compared=none), None
 
 
-def holds_level(plan: Plan, standing: Standing) -> str:
+def holds_level(plan: Plan, standing: EffectiveLevel) -> str:
     """Return which level a logger has and from whom, as the start of a sentence."""
     name = plan.scale.name(standing.severity)
     if standing.inherited_from is None:
@@ -105,17 +105,17 @@ def holds_level(plan: Plan, standing: Standing) -> str:
     return f"{standing.name} inherits {name} from {standing.inherited_from}"
 
 
-def _level(plan: Plan, standing: Standing, severity: int, *, lifted: bool) -> Step:
+def _level(plan: Plan, standing: EffectiveLevel, severity: int, *, lifted: bool) -> GateAnswer:
     level = plan.scale.name(severity)
     if lifted:
-        return Step("level", passed=True, compared=f"not asked: lifted at the door ({holds_level(plan, standing)})",
+        return GateAnswer("level", passed=True, compared=f"not asked: lifted at the door ({holds_level(plan, standing)})",
                     origin=standing.origin)  # fmt: skip
     passed = severity >= standing.severity
     relation = "at or above it" if passed else "below it"
-    return Step("level", passed, f"{holds_level(plan, standing)}; {level} is {relation}", standing.origin)
+    return GateAnswer("level", passed, f"{holds_level(plan, standing)}; {level} is {relation}", standing.origin)
 
 
-def _nowhere(router: Router, logger: str, severity: int, steps: list[Step]) -> Explanation:
+def _nowhere(router: Router, logger: str, severity: int, steps: list[GateAnswer]) -> Explanation:
     climbed = [(via, entry) for via, entry in router.tree.climb(logger)]
     last = climbed[-1] if climbed else None
     if last and not last[1].climb.value:
@@ -123,21 +123,21 @@ def _nowhere(router: Router, logger: str, severity: int, steps: list[Step]) -> E
         origin = last[1].climb.origin
         if len(climbed) > 1:
             why = f"the climb ends at {last[0]}, which does not climb{_at(origin)}, and nothing is attached on it"
-        steps.append(Step("nowhere", passed=False, compared=why, origin=origin))
+        steps.append(GateAnswer("nowhere", passed=False, compared=why, origin=origin))
     else:
         why = f"nothing is attached to {logger} or any of its ancestors"
-        steps.append(Step("nowhere", passed=False, compared=why))
+        steps.append(GateAnswer("nowhere", passed=False, compared=why))
     return _end(logger, severity, steps, "nowhere", f"goes nowhere: {why}")
 
 
-def _lane(plan: Plan, via: str, attachment: Attachment, event: Event, severity: int, met: set[str]) -> list[Step]:
+def _lane(plan: Plan, via: str, attachment: Attachment, event: Event, severity: int, met: set[str]) -> list[GateAnswer]:
     appender = plan.appenders[attachment.appender]
     logger = event.logger or "root"
     scale = plan.scale
-    steps: list[Step] = []
+    steps: list[GateAnswer] = []
 
     def say(gate: str, passed: bool, compared: str, origin: Origin | None) -> bool:  # noqa: FBT001
-        steps.append(Step(gate, passed, compared, origin, appender.name, via))
+        steps.append(GateAnswer(gate, passed, compared, origin, appender.name, via))
         return passed
 
     low, high = attachment.floor, attachment.ceiling
@@ -213,7 +213,7 @@ def verdict_on(found: Explanation, appender: str) -> str:
     return f"does not arrive in {appender}: it is attached nowhere on the climb from {found.logger}"
 
 
-def _verdict(plan: Plan, steps: list[Step], deliveries: list[tuple[str, str]]) -> str:
+def _verdict(plan: Plan, steps: list[GateAnswer], deliveries: list[tuple[str, str]]) -> str:
     if not deliveries:
         last = [step for step in steps if not step.passed]
         told = "; ".join(f"{step.appender}: {step.compared}{_at(step.origin)}" for step in last)

@@ -13,7 +13,7 @@ from msgspec.structs import replace
 
 from vetrina.core.base.events import Event, compact_json, unfilled
 from vetrina.core.plan.model import Appender
-from vetrina.core.routing.cache import Flows
+from vetrina.core.routing.cache import LoggerLevelCache
 from vetrina.core.routing.counting import Part, Renders
 from vetrina.core.routing.router import Router
 from vetrina.core.templates.compiling import Render, TextTemplate
@@ -56,7 +56,7 @@ class Preview:
 
     def __init__(self, router: Router, part: Part, wanted: tuple[str, ...] = (), first: int | None = None) -> None:
         self._router, self._part, self._first = router, part, first
-        self._flows: Flows[_Reached | None] = Flows(router.places_with(part.logger).of)
+        self._flows: LoggerLevelCache[_Reached | None] = LoggerLevelCache(router.places_with(part.logger).of)
         self._lanes = {name: _Lane(router.plan.appenders[name]) for name in wanted or router.plan.appenders}
 
     @property

@@ -14,7 +14,7 @@ from msgspec import Struct
 from vetrina.core.base.events import Event
 from vetrina.core.base.levels import Severities
 from vetrina.core.plan.conditions import All, Answer, Condition, LoggerIs, holds, logger_names, reduce
-from vetrina.core.plan.loggers import Places, Standing, Tree
+from vetrina.core.plan.loggers import EffectiveLevel, Places, Tree
 from vetrina.core.plan.model import Appender, Attachment, Plan, Rule
 
 GATES = ("door", "level", "nowhere", "attachment", "once", "disabled", "floor", "ceiling", "rules")
@@ -45,21 +45,21 @@ class Route(Struct, frozen=True):
     stops: tuple[Stop, ...] = ()
 
 
-class LeftRule(NamedTuple):
+class ResidualRule(NamedTuple):
     """A rule reduced to what is left to ask; its condition is True where it always holds."""
 
     verdict: str
     condition: Condition | bool
 
 
-class Lane(Struct, frozen=True):
+class AttachmentGates(Struct, frozen=True):
     """One attachment on the climb: the gate that stops all there, or the rules that are left to ask."""
 
     appender: str
     via: str
-    attachment_gate: bool | tuple[LeftRule, ...]
+    attachment_gate: bool | tuple[ResidualRule, ...]
     appender_gate: str | None
-    appender_rules: bool | tuple[LeftRule, ...]
+    appender_rules: bool | tuple[ResidualRule, ...]
     otherwise: bool
 
 
@@ -67,9 +67,9 @@ class Decision(Struct, frozen=True):
     """What holds for one (logger, level): a route that is settled, else what is left to ask of each event."""
 
     route: Route | None
-    door: tuple[LeftRule, ...] = ()
+    door: tuple[ResidualRule, ...] = ()
     level_passes: bool = True
-    lanes: tuple[Lane, ...] = ()
+    lanes: tuple[AttachmentGates, ...] = ()
     once: bool = False
 
     def follow(self, event: Event, answer: Answer | None = None) -> Route:
@@ -89,7 +89,7 @@ BELOW = Route("level")
 NOWHERE = Route("nowhere")
 
 
-def first_verdict(rules: tuple[LeftRule, ...], event: Event, answer: Answer | None = None) -> str | None:
+def first_verdict(rules: tuple[ResidualRule, ...], event: Event, answer: Answer | None = None) -> str | None:
     """Return the verdict of the first rule that holds, None where none does."""
     for rule in rules:
         if rule.condition is True or holds(rule.condition, event, answer):
@@ -97,7 +97,9 @@ def first_verdict(rules: tuple[LeftRule, ...], event: Event, answer: Answer | No
     return None
 
 
-def _through_lanes(lanes: tuple[Lane, ...], event: Event | None, answer: Answer | None = None, *, once: bool) -> Route:
+def _through_lanes(
+    lanes: tuple[AttachmentGates, ...], event: Event | None, answer: Answer | None = None, *, once: bool
+) -> Route:
     if not lanes:
         return NOWHERE
     deliveries: list[Delivery] = []
@@ -112,7 +114,7 @@ def _through_lanes(lanes: tuple[Lane, ...], event: Event | None, answer: Answer 
     return Route(None, tuple(deliveries), tuple(stops))
 
 
-def _lane_gate(lane: Lane, event: Event | None, met: set[str] | None, answer: Answer | None) -> str | None:
+def _lane_gate(lane: AttachmentGates, event: Event | None, met: set[str] | None, answer: Answer | None) -> str | None:
     """Return the gate that stops the event on this lane; ``met`` holds the appenders met under `deliver: once`."""
     if not _passes(lane.attachment_gate, event, answer, otherwise=True):
         return "attachment"
@@ -127,7 +129,7 @@ def _lane_gate(lane: Lane, event: Event | None, met: set[str] | None, answer: An
     return None
 
 
-def _passes(gate: bool | tuple[LeftRule, ...], event: Event | None, answer: Answer | None, *, otherwise: bool) -> bool:  # noqa: FBT001
+def _passes(gate: bool | tuple[ResidualRule, ...], event: Event | None, answer: Answer | None, *, otherwise: bool) -> bool:  # noqa: FBT001
     if isinstance(gate, bool):
         return gate
     assert event is not None  # noqa: S101  (settled routes have no rules left)
@@ -193,15 +195,15 @@ class Router:
                 return Decision(_through_lanes(lanes, None, once=once))
         return Decision(None, door, level_passes, lanes, once)
 
-    def standing(self, logger: str) -> Standing:
+    def standing(self, logger: str) -> EffectiveLevel:
         """Return the effective level of a logger and where it comes from."""
         return self.tree.standing(logger)
 
-    def _lane(self, via: str, attachment: Attachment, logger: str, severity: int) -> Lane:
+    def _lane(self, via: str, attachment: Attachment, logger: str, severity: int) -> AttachmentGates:
         appender = self.plan.appenders[attachment.appender]
         index = self._rules.get(appender.name)
         rules = index.of(logger) if index is not None else ()
-        return Lane(
+        return AttachmentGates(
             appender.name,
             via,
             _window(attachment, severity) and _settle(left_rules(attachment.rules, logger, severity), otherwise=True),
@@ -276,20 +278,20 @@ def bound_loggers(condition: Condition) -> LoggerIs | None:
     return next((one for one in parts if isinstance(one, LoggerIs)), None)
 
 
-def left_rules(rules: Sequence[Rule], logger: str, severity: int) -> tuple[LeftRule, ...]:
+def left_rules(rules: Sequence[Rule], logger: str, severity: int) -> tuple[ResidualRule, ...]:
     """Return the rules that can still matter for a logger and severity, up to the first that always holds."""
-    left: list[LeftRule] = []
+    left: list[ResidualRule] = []
     for rule in rules:
         condition = reduce(rule.condition, logger, severity)
         if condition is False:
             continue
-        left.append(LeftRule(rule.verdict, condition))
+        left.append(ResidualRule(rule.verdict, condition))
         if condition is True:
             break
     return tuple(left)
 
 
-def _settle(rules: tuple[LeftRule, ...], *, otherwise: bool) -> bool | tuple[LeftRule, ...]:
+def _settle(rules: tuple[ResidualRule, ...], *, otherwise: bool) -> bool | tuple[ResidualRule, ...]:
     """Return whether an event passes, where the rules leave no question; else the rules."""
     if not rules:
         return otherwise

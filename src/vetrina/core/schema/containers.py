@@ -8,7 +8,7 @@ from typing import Any
 from msgspec import Struct, field
 
 from vetrina.core.base.faults import Fault, Place, nearest, offer
-from vetrina.core.schema.held import Held
+from vetrina.core.schema.held import MergedNode
 from vetrina.core.schema.kinds import Anything, Kind, Reader, Report, Schema, mismatch
 from vetrina.core.schema.nodes import Listing, Mapping, Node, Scalar, at, is_null_node
 
@@ -78,7 +78,7 @@ class ListOf(Kind, frozen=True):
                 pairs.append((key, shaped))
         return Mapping(node.source, pairs, at(node), flow=node.flow)
 
-    def read(self, held: Held, reader: Reader) -> Any:
+    def read(self, held: MergedNode, reader: Reader) -> Any:
         """Return the items as a tuple; an item that fills to nothing is left out."""
         items = tuple(got for item in held.items or () if (got := self.item.read(item, reader)) is not None)
         if len(items) < self.least and len(held.items or ()) < self.least:
@@ -151,7 +151,7 @@ class MapOf(Kind, frozen=True):
                 pairs.append((key, shaped))
         return Mapping(node.source, pairs, at(node), flow=node.flow)
 
-    def read(self, held: Held, reader: Reader) -> Any:
+    def read(self, held: MergedNode, reader: Reader) -> Any:
         """Return name to value, without those not given."""
         found: dict[str, Any] = {}
         for name, child in held.living():
@@ -178,7 +178,7 @@ class Section(Struct, frozen=True):
     """A mapping of known keys as it was read: its values by key, and where it stands."""
 
     fields: dict[str, Any]
-    held: Held
+    held: MergedNode
 
     def __getitem__(self, name: str) -> Any:
         """Return the value under a key, None where it is not given."""
@@ -209,7 +209,7 @@ class Record(Kind, frozen=True):
     implied: tuple[tuple[str, str], ...] = ()
     wants: str = "a mapping"
 
-    def is_part_by_option(self, held: Held) -> bool:
+    def is_part_by_option(self, held: MergedNode) -> bool:
         """Tell whether options alone speak of this, and leave out what it needs: its name may be misspelt."""
         by_options = all(said.layer.kind == "option" for said in held.said) and held.layer.kind == "option"
         return by_options and any(key.required and held.get(name) is None for name, key in self.keys.items())
@@ -256,7 +256,7 @@ class Record(Kind, frozen=True):
         found.refused = tuple(refused)
         return found
 
-    def read(self, held: Held, reader: Reader) -> Any:
+    def read(self, held: MergedNode, reader: Reader) -> Any:
         """Return a Section; a required key that is missing is told, unless it stands there misspelt (told already)."""
         fields: dict[str, Any] = {}
         for name, child in held.living():

@@ -21,31 +21,31 @@ class Layer(Struct, frozen=True):
     label: str
 
 
-class Said(NamedTuple):
+class Assignment(NamedTuple):
     """What one layer said about a value; ``node`` is None where only a part of it was spoken of."""
 
     layer: Layer
     node: Node
 
 
-class Held(Struct, eq=False):
+class MergedNode(Struct, eq=False):
     """A value in force: what decided it, what is in it, and all that was said about it, the latest last."""
 
     layer: Layer
     node: Node
     key: Scalar | None = None
-    children: dict[str, Held] | None = None
-    items: list[Held] | None = None
-    said: list[Said] = field(default_factory=list)
+    children: dict[str, MergedNode] | None = None
+    items: list[MergedNode] | None = None
+    said: list[Assignment] = field(default_factory=list)
     gone: bool = False
 
-    def living(self) -> Iterator[tuple[str, Held]]:
+    def living(self) -> Iterator[tuple[str, MergedNode]]:
         """Yield the members of a mapping that are in force."""
         for name, child in (self.children or {}).items():
             if not child.gone:
                 yield name, child
 
-    def get(self, name: str) -> Held | None:
+    def get(self, name: str) -> MergedNode | None:
         """Return a member that is in force."""
         child = (self.children or {}).get(name)
         return None if child is None or child.gone else child

@@ -19,7 +19,7 @@ from vetrina.core.base.quantities import DURATION_PATTERN, SIZE_PATTERN, duratio
 from vetrina.core.schema.nodes import Listing, Mapping, Node, Scalar, is_null_node, kind_of
 
 if TYPE_CHECKING:
-    from vetrina.core.schema.held import Held
+    from vetrina.core.schema.held import MergedNode
 
 Report = Callable[[Fault], None]
 Schema = dict[str, Any]
@@ -39,14 +39,14 @@ class Reader(Protocol):
 
     scale: Scale
 
-    def scalar(self, held: Held) -> Read | None:
+    def scalar(self, held: MergedNode) -> Read | None:
         """Return the filled scalar; None when it counts as not given, or has a fault (told already)."""
 
     def report(self, fault: Fault) -> None:
         """Take a fault."""
 
 
-class Wrong(Exception):
+class InvalidValue(Exception):
     """Why a value does not fit its kind."""
 
     def __init__(self, what: str, fix: str = "", code: str = "wrong-value", swap: tuple[str, str] | None = None) -> None:
@@ -70,25 +70,25 @@ class Kind(Struct, frozen=True):
         report(mismatch(node, self.wants))
         return None
 
-    def read(self, held: Held, reader: Reader) -> Any:
+    def read(self, held: MergedNode, reader: Reader) -> Any:
         """Return the value with its origin, None where it is not given or at fault."""
         got = reader.scalar(held)
         if got is None:
             return None
         try:
             return Sourced(self.convert(got, reader), got.origin, got.shown)
-        except Wrong as wrong:
+        except InvalidValue as wrong:
             named = wrong.what.split(" ", 1)[0] in {"wants", "is", "must"}
             name = f'"{held.key.text}" ' if held.key and named else ""
             if got.shown != got.text:
-                wrong = Wrong(f"wants {self.wants}, and the hidden value {got.shown[:60]} is none", code=wrong.code)
+                wrong = InvalidValue(f"wants {self.wants}, and the hidden value {got.shown[:60]} is none", code=wrong.code)
             where = held.node.source.name if held.layer.kind == "option" else ""
             place = None if where else held.place
             reader.report(Fault(wrong.code, f"{name}{wrong.what}", fix=wrong.fix, place=place, where=where, swap=wrong.swap))
             return None
 
     def convert(self, got: Read, reader: Reader) -> Any:
-        """Return the Python value of a filled scalar, or raise Wrong."""
+        """Return the Python value of a filled scalar, or raise InvalidValue."""
         raise NotImplementedError
 
     def schema(self) -> Schema:
@@ -150,12 +150,14 @@ class Text(Kind, frozen=True):
         if self.as_written:
             return got.text
         if not isinstance(got.value, str):
-            raise Wrong(f"wants {self.wants}, and this is {describe(got.value)}", f'quote it: "{got.shown}"', "wrong-type")
+            raise InvalidValue(
+                f"wants {self.wants}, and this is {describe(got.value)}", f'quote it: "{got.shown}"', "wrong-type"
+            )
         if not self.empty and not got.text:
-            raise Wrong(f"wants {self.wants}, and this is empty")
+            raise InvalidValue(f"wants {self.wants}, and this is empty")
         reason = self.allow(got.text) if self.allow else ""
         if reason:
-            raise Wrong(reason)
+            raise InvalidValue(reason)
         return got.text
 
     def schema(self) -> Schema:
@@ -176,7 +178,7 @@ class Flag(Kind, frozen=True):
         del reader
         if not isinstance(got.value, bool):
             hint = {"yes": "true", "on": "true", "no": "false", "off": "false"}.get(got.text.lower(), "")
-            raise Wrong(
+            raise InvalidValue(
                 f"wants true or false, and this is {describe(got.value)}",
                 f"write {hint}" if hint else "write true or false, without quotes",
                 "wrong-type",
@@ -200,9 +202,9 @@ class Whole(Kind, frozen=True):
         del reader
         value = got.value
         if isinstance(value, bool) or not isinstance(value, int):
-            raise Wrong(f"wants {self.wants}, and this is {describe(value)}", code="wrong-type")
+            raise InvalidValue(f"wants {self.wants}, and this is {describe(value)}", code="wrong-type")
         if not self.low <= value <= self.high:
-            raise Wrong(f"must be from {self.low} to {self.high}, and this is {str(value)[:40]}")
+            raise InvalidValue(f"must be from {self.low} to {self.high}, and this is {str(value)[:40]}")
         return value
 
     def schema(self) -> Schema:
@@ -224,7 +226,7 @@ class Choice(Kind, frozen=True):
         """Return the word."""
         del reader
         if got.value not in self.words:
-            raise Wrong(f"wants {self.wants}, and this is {describe(got.value)}", offer(got.text, self.words))
+            raise InvalidValue(f"wants {self.wants}, and this is {describe(got.value)}", offer(got.text, self.words))
         return got.text
 
     def schema(self) -> Schema:
@@ -250,20 +252,20 @@ class LevelKind(Kind, frozen=True):
         return {"$ref": "#/$defs/level"}
 
 
-def unknown_level(value: object, scale: Scale) -> Wrong:
+def unknown_level(value: object, scale: Scale) -> InvalidValue:
     """Return the fault of a level that no name or number of the scale means."""
     if isinstance(value, int | float) and not isinstance(value, bool):
         low_high = "all" if value <= 0 else "off"
-        return Wrong(
+        return InvalidValue(
             f"wants a level, and {str(value)[:40]} is not a whole number from 1 to 24",
             f"write {low_high} for a threshold outside the scale",
             "unknown-level",
         )
     if not isinstance(value, str):
-        return Wrong(f"wants a level, and this is {describe(value)}", code="unknown-level")
+        return InvalidValue(f"wants a level, and this is {describe(value)}", code="unknown-level")
     close = nearest(value[:60], scale.names())
     swap = (value, close[0]) if close else None
-    return Wrong(f'level "{value[:60]}" is not known', scale.hint(value[:60]).removeprefix("; "), "unknown-level", swap)
+    return InvalidValue(f'level "{value[:60]}" is not known', scale.hint(value[:60]).removeprefix("; "), "unknown-level", swap)
 
 
 class RangeKind(Kind, frozen=True):
@@ -275,7 +277,7 @@ class RangeKind(Kind, frozen=True):
         """Return the range of severities."""
         found = reader.scale.range(got.value if isinstance(got.value, int) else got.text)
         if isinstance(found, str):
-            raise Wrong(f"is no range of levels: {found}", code="unknown-level")
+            raise InvalidValue(f"is no range of levels: {found}", code="unknown-level")
         return found
 
     def schema(self) -> Schema:
@@ -293,7 +295,7 @@ class DurationKind(Kind, frozen=True):
         del reader
         found = duration(got.text)
         if isinstance(found, str):
-            raise Wrong(f"is no duration: {found}")
+            raise InvalidValue(f"is no duration: {found}")
         return found
 
     def schema(self) -> Schema:
@@ -319,9 +321,9 @@ class SizeKind(Kind, frozen=True):
         del reader
         found = size(got.text)
         if isinstance(found, str):
-            raise Wrong(f"is no size: {found}")
+            raise InvalidValue(f"is no size: {found}")
         if found < self.least:
-            raise Wrong(f"must be at least {self.least} B")
+            raise InvalidValue(f"must be at least {self.least} B")
         return found
 
     def schema(self) -> Schema:
@@ -344,11 +346,11 @@ class Anything(Kind, frozen=True):
         del report, layered
         return node
 
-    def read(self, held: Held, reader: Reader) -> Any:
+    def read(self, held: MergedNode, reader: Reader) -> Any:
         """Return the JSON value with its origin (null is a value here)."""
         return Sourced(self._json(held.node, held, reader), Origin(held.layer.kind, held.place, held.layer.label))
 
-    def _json(self, node: Node, held: Held, reader: Reader) -> object:
+    def _json(self, node: Node, held: MergedNode, reader: Reader) -> object:
         if isinstance(node, Mapping):
             return {key.text: self._json(value, held, reader) for key, value in node.pairs}
         if isinstance(node, Listing):

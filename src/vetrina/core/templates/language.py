@@ -101,7 +101,7 @@ def _placeholder(text: str, start: int, parts: list[str | Placeholder], faults: 
             step, position = _step(text, position + 1)
             steps.append(step)
         _refuse_many(steps)
-    except _Broken as broken:
+    except _TemplateSyntaxError as broken:
         faults.append(TemplateFault(broken.offset, broken.what, broken.fix))
         closing = text.find("}", broken.offset)
         return len(text) if closing < 0 else closing + 1
@@ -115,17 +115,17 @@ def _placeholder(text: str, start: int, parts: list[str | Placeholder], faults: 
 def _refuse_many(steps: list[StepCall]) -> None:
     if len(steps) > MOST_STEPS:
         what = f"a placeholder has more than {MOST_STEPS} steps"
-        raise _Broken(steps[MOST_STEPS].offset, what, "leave some of them out")
+        raise _TemplateSyntaxError(steps[MOST_STEPS].offset, what, "leave some of them out")
 
 
 def _source(text: str, start: int) -> tuple[list[str], int]:
     source, position = _words(text, start + 1)
     if not source:
-        raise _Broken(start, "a placeholder without a source", "write {message}, {time}, … or {{ for a literal {")
+        raise _TemplateSyntaxError(start, "a placeholder without a source", "write {message}, {time}, … or {{ for a literal {")
     return source, position
 
 
-class _Broken(Exception):
+class _TemplateSyntaxError(Exception):
     def __init__(self, offset: int, what: str, fix: str = "") -> None:
         super().__init__(what)
         self.offset, self.what, self.fix = offset, what, fix
@@ -140,13 +140,15 @@ def _step(text: str, start: int) -> tuple[StepCall, int]:
         while end < len(text) and text[end] not in "|}":
             end += 1
         if end == len(text):
-            raise _Broken(start, "a placeholder is not closed", "close it with }, or write {{ for a literal {")
+            raise _TemplateSyntaxError(start, "a placeholder is not closed", "close it with }, or write {{ for a literal {")
         return StepCall("%", text[begin:end], begin), end
     words, position = _words(text, start)
     if not words:
-        raise _Broken(start, "a step without a name")
+        raise _TemplateSyntaxError(start, "a step without a name")
     if len(words) > 2:
-        raise _Broken(start, f'"{" ".join(words)[:60]}" has too many words for one step', "put the text in double quotes")
+        raise _TemplateSyntaxError(
+            start, f'"{" ".join(words)[:60]}" has too many words for one step', "put the text in double quotes"
+        )
     return StepCall(words[0], words[1] if len(words) == 2 else None, begin), position
 
 
@@ -157,20 +159,22 @@ def _words(text: str, position: int) -> tuple[list[str], int]:
         while position < len(text) and text[position] in " \t\r\n":
             position += 1
         if position >= len(text):
-            raise _Broken(max(0, position - 1), "a placeholder is not closed", "close it with }, or write {{ for a literal {")
+            raise _TemplateSyntaxError(
+                max(0, position - 1), "a placeholder is not closed", "close it with }, or write {{ for a literal {"
+            )
         if text[position] in "|}":
             return words, position
         match = _WORD.match(text, position)
         if match is None:
             char = text[position]
             what = "a quote is not closed" if char == '"' else f'"{char}" stands inside a placeholder'
-            raise _Broken(position, what, "put texts with spaces, | or braces in double quotes")
+            raise _TemplateSyntaxError(position, what, "put texts with spaces, | or braces in double quotes")
         word = match.group(1)
         if word.startswith('"'):
             try:
                 word = json.loads(word, strict=False)
                 word.encode()
             except ValueError:
-                raise _Broken(position, f"{word[:40]} is not a text with JSON escapes") from None
+                raise _TemplateSyntaxError(position, f"{word[:40]} is not a text with JSON escapes") from None
         words.append(word)
         position = match.end()

@@ -6,10 +6,10 @@ from importlib import import_module
 from pkgutil import iter_modules
 
 from vetrina.core.plan.model import Appender
-from vetrina.rehearsal.outlets.outlet import Outlet, Place
+from vetrina.rehearsal.outlets.outlet import Outlet, RehearsalSite
 
 
-def outlet(appender: Appender, place: Place) -> Outlet:
+def outlet(appender: Appender, place: RehearsalSite) -> Outlet:
     """Return the outlet of an appender; a kind's module is imported when it is first needed."""
     made: Outlet = import_module(f"{__name__}.{appender.sink.kind}").OUTLET(appender, place)
     return made

@@ -7,19 +7,19 @@ from datetime import datetime
 from typing import IO
 
 from vetrina.core.plan.model import Appender
-from vetrina.rehearsal.outlets.outlet import Parcel, Place, PlainOutlet, batched, pieces, size_of
+from vetrina.rehearsal.outlets.outlet import PlainOutlet, RehearsalSite, RenderedEvent, batched, pieces, size_of
 from vetrina.rehearsal.sandbox import write_whole
 
 
 class Console(PlainOutlet):
     """Appends to the stream's file."""
 
-    def __init__(self, appender: Appender, place: Place) -> None:
+    def __init__(self, appender: Appender, place: RehearsalSite) -> None:
         super().__init__(appender, place)
         self._path = place.sandbox.own("console", f"{appender.sink.text('stream', 'stdout')}.txt")
         self._file: IO[bytes] | None = None
 
-    def deliver(self, time: datetime, group: list[Parcel]) -> None:
+    def deliver(self, time: datetime, group: list[RenderedEvent]) -> None:
         """Write the group in one go, so that two appenders' lines never mix."""
         del time
         self.place.sandbox.take(size_of(group))

@@ -20,7 +20,7 @@ from vetrina.core.plan.rolling_policy import Roll
 from vetrina.core.rolling.periods import Period, period_of
 from vetrina.core.routing.counting import ending_of, to_bytes
 from vetrina.core.sink_kinds.kind import full_path
-from vetrina.rehearsal.outlets.outlet import Parcel, Place
+from vetrina.rehearsal.outlets.outlet import RehearsalSite, RenderedEvent
 from vetrina.rehearsal.packing import pack
 from vetrina.rehearsal.sandbox import DiskFull, write_whole
 
@@ -46,7 +46,7 @@ class Closed(Struct):
 class RolledFile:
     """Writes one appender's file under its policy."""
 
-    def __init__(self, appender: Appender, place: Place) -> None:
+    def __init__(self, appender: Appender, place: RehearsalSite) -> None:
         self.roll: Roll = appender.roll
         self.place = place
         self.overwritten = 0
@@ -90,7 +90,7 @@ class RolledFile:
             self._size, self._events = 0, 0
             self._write_header()
 
-    def arrive(self, time: datetime, parcel: Parcel, owner: int = 0) -> None:
+    def arrive(self, time: datetime, parcel: RenderedEvent, owner: int = 0) -> None:
         """Decide which file an event belongs to, rolling before it where that is due; its bytes wait.
 
         ``owner`` tells apart several appenders that write this file: each delivers its own.
@@ -151,12 +151,12 @@ class RolledFile:
             if self.roll.size_after and self._limit is not None and self._size >= self._limit:
                 self._close()
 
-    def deliver(self, time: datetime, group: list[Parcel], owner: int = 0) -> None:
+    def deliver(self, time: datetime, group: list[RenderedEvent], owner: int = 0) -> None:
         """Write what waits of an owner."""
         del time, group
         self._flush(owner)
 
-    def lose(self, group: list[Parcel], owner: int = 0) -> None:
+    def lose(self, group: list[RenderedEvent], owner: int = 0) -> None:
         """Forget what waits of an owner."""
         del group
         for _, data, times in self._take_pending(owner):
@@ -400,15 +400,15 @@ class SharedFile:
         """Return the events of this appender that a roll could not write."""
         return {0: self._file.dropped.get(self._owner, 0)}
 
-    def arrive(self, time: datetime, parcel: Parcel) -> None:
+    def arrive(self, time: datetime, parcel: RenderedEvent) -> None:
         """Decide which file an event belongs to; its bytes wait."""
         self._file.arrive(time, parcel, self._owner)
 
-    def deliver(self, time: datetime, group: list[Parcel]) -> None:
+    def deliver(self, time: datetime, group: list[RenderedEvent]) -> None:
         """Write what waits of this appender."""
         self._file.deliver(time, group, self._owner)
 
-    def lose(self, group: list[Parcel]) -> None:
+    def lose(self, group: list[RenderedEvent]) -> None:
         """Forget what waits of this appender."""
         self._file.lose(group, self._owner)
 

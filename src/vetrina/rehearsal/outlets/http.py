@@ -6,7 +6,7 @@ from datetime import datetime
 from urllib.parse import urlsplit
 
 from vetrina.core.plan.model import Appender
-from vetrina.rehearsal.outlets.outlet import Parcel, Place, PlainOutlet, whole
+from vetrina.rehearsal.outlets.outlet import PlainOutlet, RehearsalSite, RenderedEvent, whole
 from vetrina.rehearsal.sandbox import as_part
 
 _TYPES = {"json": "application/x-ndjson", "csv": "text/csv; charset=utf-8"}
@@ -15,11 +15,11 @@ _TYPES = {"json": "application/x-ndjson", "csv": "text/csv; charset=utf-8"}
 class Http(PlainOutlet):
     """Makes one request of a group."""
 
-    def __init__(self, appender: Appender, place: Place) -> None:
+    def __init__(self, appender: Appender, place: RehearsalSite) -> None:
         super().__init__(appender, place)
         self._count = 0
 
-    def deliver(self, time: datetime, group: list[Parcel]) -> None:
+    def deliver(self, time: datetime, group: list[RenderedEvent]) -> None:
         """Write or send one request."""
         del time
         body = whole(group, "a request")

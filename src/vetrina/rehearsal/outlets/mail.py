@@ -10,20 +10,20 @@ from typing import Any
 
 from vetrina.core.plan.model import Appender
 from vetrina.core.templates.compiling import text_template
-from vetrina.rehearsal.outlets.outlet import Parcel, Place, PlainOutlet, whole
+from vetrina.rehearsal.outlets.outlet import PlainOutlet, RehearsalSite, RenderedEvent, whole
 from vetrina.rehearsal.sandbox import as_part
 
 
 class Mail(PlainOutlet):
     """Makes one message of a group."""
 
-    def __init__(self, appender: Appender, place: Place) -> None:
+    def __init__(self, appender: Appender, place: RehearsalSite) -> None:
         super().__init__(appender, place)
         subject = appender.sink.text("subject", "{level|upper} {logger}")
         self._subject = text_template(subject, appender.template.setting).compile()
         self._count = 0
 
-    def deliver(self, time: datetime, group: list[Parcel]) -> None:
+    def deliver(self, time: datetime, group: list[RenderedEvent]) -> None:
         """Write or send one mail."""
         message = self.message(time, group)
         self._count += 1
@@ -34,7 +34,7 @@ class Mail(PlainOutlet):
         target = self.place.sandbox.own("mail", f"{as_part(self.appender.name)}/{self._count:04}.eml")
         self.place.sandbox.write(target, message.as_bytes(policy=SMTP))
 
-    def message(self, time: datetime, group: list[Parcel]) -> EmailMessage:
+    def message(self, time: datetime, group: list[RenderedEvent]) -> EmailMessage:
         """Return the message of a group; its number repeats with the rehearsal."""
         first, sink = group[0], self.appender.sink
         message = EmailMessage(policy=SMTP)

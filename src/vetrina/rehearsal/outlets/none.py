@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from datetime import datetime
 
-from vetrina.rehearsal.outlets.outlet import Parcel, PlainOutlet
+from vetrina.rehearsal.outlets.outlet import PlainOutlet, RenderedEvent
 
 
 class Nowhere(PlainOutlet):
     """Throws away."""
 
-    def deliver(self, time: datetime, group: list[Parcel]) -> None:
+    def deliver(self, time: datetime, group: list[RenderedEvent]) -> None:
         """Do nothing."""
 
 

@@ -13,12 +13,12 @@ from vetrina.core.plan.model import Appender, Plan
 from vetrina.rehearsal.sandbox import LimitReached, Sandbox
 
 if TYPE_CHECKING:
-    from vetrina.rehearsal.client import Post
+    from vetrina.rehearsal.client import Client
 
 _PIECE, _BLOCK = 1 << 16, 1 << 20
 
 
-class Parcel(Struct, gc=False):
+class RenderedEvent(Struct, gc=False):
     """One event on its way to one sink: the bytes that are written for it, ``times`` times."""
 
     event: Event
@@ -32,26 +32,26 @@ class Undelivered(Exception):
     """A delivery failed; the message says how."""
 
 
-class Place(Struct, frozen=True):
+class RehearsalSite(Struct, frozen=True):
     """Where an outlet writes: the plan, the folder, and with --send the post that carries to a receiver."""
 
     plan: Plan
     folder: str
     sandbox: Sandbox
-    post: Post | None = None
+    post: Client | None = None
     keep_removed: bool = False
 
 
 class Outlet(Protocol):
     """Writes for one appender. ``arrive`` is asked when an event arrives, ``deliver`` when its group is delivered."""
 
-    def arrive(self, time: datetime, parcel: Parcel) -> None:
+    def arrive(self, time: datetime, parcel: RenderedEvent) -> None:
         """Take note of an event that will be delivered; a file decides here which file it belongs to."""
 
-    def deliver(self, time: datetime, group: list[Parcel]) -> None:
+    def deliver(self, time: datetime, group: list[RenderedEvent]) -> None:
         """Deliver a group of events in order; raise Undelivered or DiskFull where that fails."""
 
-    def lose(self, group: list[Parcel]) -> None:
+    def lose(self, group: list[RenderedEvent]) -> None:
         """Forget events that arrived and are not delivered: a crash lost them."""
 
     def start(self, time: datetime) -> None:
@@ -64,12 +64,12 @@ class Outlet(Protocol):
 MOST_IN_ONE = 16 << 20  # bytes of one mail or request: it is made whole
 
 
-def size_of(group: list[Parcel]) -> int:
+def size_of(group: list[RenderedEvent]) -> int:
     """Return a group's bytes."""
     return sum(len(one.data) * one.times for one in group)
 
 
-def pieces(group: list[Parcel]) -> Iterator[bytes]:
+def pieces(group: list[RenderedEvent]) -> Iterator[bytes]:
     """Yield a group's bytes in their order; what is written many times comes in pieces of some size."""
     for one in group:
         together = max(1, _PIECE // max(1, len(one.data)))
@@ -93,7 +93,7 @@ def batched(some: Iterable[bytes]) -> Iterator[bytes]:
         yield b"".join(block)
 
 
-def whole(group: list[Parcel], what: str) -> bytes:
+def whole(group: list[RenderedEvent], what: str) -> bytes:
     """Return a group's bytes; raise LimitReached where they are more than one mail or request is made of."""
     size = size_of(group)
     if size > MOST_IN_ONE:
@@ -107,13 +107,13 @@ def whole(group: list[Parcel], what: str) -> bytes:
 class PlainOutlet:
     """An outlet that needs nothing but deliveries."""
 
-    def __init__(self, appender: Appender, place: Place) -> None:
+    def __init__(self, appender: Appender, place: RehearsalSite) -> None:
         self.appender, self.place = appender, place
 
-    def arrive(self, time: datetime, parcel: Parcel) -> None:
+    def arrive(self, time: datetime, parcel: RenderedEvent) -> None:
         """Need nothing."""
 
-    def lose(self, group: list[Parcel]) -> None:
+    def lose(self, group: list[RenderedEvent]) -> None:
         """Need nothing."""
 
     def start(self, time: datetime) -> None:

@@ -8,19 +8,19 @@ from itertools import repeat
 from typing import IO
 
 from vetrina.core.plan.model import Appender
-from vetrina.rehearsal.outlets.outlet import Parcel, Place, PlainOutlet, batched
+from vetrina.rehearsal.outlets.outlet import PlainOutlet, RehearsalSite, RenderedEvent, batched
 from vetrina.rehearsal.sandbox import as_part
 
 
 class Syslog(PlainOutlet):
     """Sends each event as one message; a group is sent in one go."""
 
-    def __init__(self, appender: Appender, place: Place) -> None:
+    def __init__(self, appender: Appender, place: RehearsalSite) -> None:
         super().__init__(appender, place)
         self.transport = appender.sink.text("transport", "udp")
         self._file: IO[bytes] | None = None
 
-    def deliver(self, time: datetime, group: list[Parcel]) -> None:
+    def deliver(self, time: datetime, group: list[RenderedEvent]) -> None:
         """Send, or write frames to the captured file."""
         del time
         messages = (data for one in group for data in repeat(one.data, one.times))

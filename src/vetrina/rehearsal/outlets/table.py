@@ -11,7 +11,7 @@ from vetrina.core.base.faults import refuse
 from vetrina.core.plan.model import Appender
 from vetrina.core.sink_kinds.kind import full_path
 from vetrina.core.templates.forms import TableRow
-from vetrina.rehearsal.outlets.outlet import Parcel, Place, PlainOutlet, size_of
+from vetrina.rehearsal.outlets.outlet import PlainOutlet, RehearsalSite, RenderedEvent, size_of
 
 _ROWS = 5000
 
@@ -19,7 +19,7 @@ _ROWS = 5000
 class Table(PlainOutlet):
     """Inserts each event as one row; rows are committed with their group, or after every few thousand."""
 
-    def __init__(self, appender: Appender, place: Place) -> None:
+    def __init__(self, appender: Appender, place: RehearsalSite) -> None:
         super().__init__(appender, place)
         template = appender.template
         assert isinstance(template, TableRow)  # noqa: S101  (a table takes nothing else)
@@ -29,7 +29,7 @@ class Table(PlainOutlet):
         self._since = 0
         self._path: Path | None = None
 
-    def deliver(self, time: datetime, group: list[Parcel]) -> None:
+    def deliver(self, time: datetime, group: list[RenderedEvent]) -> None:
         """Insert the group's rows."""
         del time
         base = self._base or self._open()
