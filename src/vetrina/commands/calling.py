@@ -1,7 +1,4 @@
-"""What the commands share: the options that every plan is read with, and how results leave.
-
-Options are declared once here, as annotated types, and used by every command that reads a plan.
-"""
+"""What the commands share: how what was typed is taken, and how results leave."""
 
 from __future__ import annotations
 
@@ -12,7 +9,7 @@ from contextlib import contextmanager
 from datetime import UTC, datetime
 from enum import IntEnum
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated, Any
+from typing import TYPE_CHECKING, Any
 
 import click
 import msgspec
@@ -20,7 +17,7 @@ import typer
 
 from vetrina.core.base import clocks
 from vetrina.core.base.events import NOT_TEXT, compact_json
-from vetrina.core.base.faults import nearest, refuse
+from vetrina.core.base.faults import Refused, nearest, offer, refuse
 from vetrina.core.base.hidden import MASK, shown, shown_json
 from vetrina.core.base.levels import Scale
 from vetrina.core.base.logger_names import ROOT, below
@@ -30,11 +27,11 @@ from vetrina.core.plan.model import Plan
 from vetrina.core.routing.counting import Part
 from vetrina.formats.documents import yaml_value
 from vetrina.formats.opening import only_once
-from vetrina.formats.plans import read_resolved_plan
 from vetrina.views import screen
 
 if TYPE_CHECKING:
     from vetrina.core.rolling.streams import Stream
+    from vetrina.work.recording import Recording
 
 
 class Exit(IntEnum):
@@ -43,43 +40,6 @@ class Exit(IntEnum):
     FINE = 0
     WANTING = 1
     WRONG = 2
-
-
-PlanArgument = Annotated[
-    Path, typer.Argument(metavar="PLAN", help="The plan: a YAML or JSON file.", show_default=False, readable=False)
-]
-EventsArgument = Annotated[
-    str,
-    typer.Argument(metavar="EVENTS", help="Events as JSON Lines, also .gz or .zst; - is standard input.", show_default=False),
-]
-StageOption = Annotated[list[str], typer.Option("--stage", metavar="NAME", help="Lay this stage over the plan; repeatable.")]
-WithOption = Annotated[list[Path], typer.Option("--with", metavar="FILE", help="Lay this partial plan over it; repeatable.")]
-EnvOption = Annotated[list[str], typer.Option("--env", metavar="NAME=VALUE", help="A value for placeholders; repeatable.")]
-EnvFileOption = Annotated[
-    list[Path], typer.Option("--env-file", metavar="FILE", help="Values for placeholders, NAME=VALUE lines; repeatable.")
-]
-SetOption = Annotated[
-    list[str], typer.Option("--set", metavar="PATH=VALUE", help="Set one value, as 'loggers[ropeway.gate].level=debug'.")
-]
-TuneOption = Annotated[
-    list[str], typer.Option("--tune", metavar="LOGGER=LEVEL", help="Set a logger's level and switch it on; repeatable.")
-]
-JsonOption = Annotated[bool, typer.Option("--json", help="Print one JSON document (its schema: vetrina schema output).")]
-WideOption = Annotated[bool, typer.Option("--wide", help="Everything whole, however long the lines become.")]
-StrictOption = Annotated[bool, typer.Option("--strict", help="Stop at the first line that is not an event.")]
-
-
-def plan_in_force(
-    plan: Path,
-    stage: list[str],
-    with_: list[Path],
-    env: list[str],
-    env_file: list[Path],
-    set_: list[str],
-    tune: list[str],
-) -> ResolvedPlan:
-    """Read a plan as the options say; faults stop the command."""
-    return read_resolved_plan(plan, stages=stage, layers=with_, env=env, env_files=env_file, sets=set_, tunes=tune)
 
 
 def asked_text(found: ResolvedPlan) -> str:
@@ -141,6 +101,13 @@ def remark_bad_lines(name: str, unreadable: int, bad_lines: Iterable[Any], words
     remark(lines)
 
 
+def end_of(recording: Recording) -> None:
+    """Tell which lines of a recording were not readable, and end with 1 if there were any."""
+    remark_bad_lines(recording.name, recording.unreadable, recording.bad_lines)
+    if recording.unreadable:
+        raise typer.Exit(Exit.WANTING)
+
+
 def exclude(option: str, given: object, others: Mapping[str, object]) -> None:
     """Refuse options that have no effect beside another one."""
     if not given:
@@ -148,9 +115,6 @@ def exclude(option: str, given: object, others: Mapping[str, object]) -> None:
     for other, value in others.items():
         if value not in (None, False, "", (), []):
             raise refuse(f"{other} has no effect with {option}", fix="leave one of them out", where=other)
-
-
-PLAN_OPTIONS = ("--stage", "--with", "--env", "--env-file", "--set", "--tune")
 
 
 def only_beside(option: str, *allowed: str) -> None:
@@ -161,6 +125,24 @@ def only_beside(option: str, *allowed: str) -> None:
         flag = one.opts[0]
         if given and flag.startswith("--") and flag not in {option, *allowed}:
             raise refuse(f"{flag} has no effect with {option}", fix="leave one of them out", where=flag)
+
+
+def known_appenders(plan: Plan, names: Iterable[str], where: str = "--appender") -> None:
+    """Refuse names that no appender of the plan has."""
+    for name in names:
+        if name not in plan.appenders:
+            raise refuse(f'no appender is called "{name[:60]}"', fix=offer(name, plan.appenders), where=where)
+
+
+def picture_kind(plot: Path | None) -> None:
+    """Refuse a picture's file name whose end does not say what kind it is."""
+    if plot is not None and plot.suffix not in {".svg", ".png"}:
+        raise refuse(f'"{plot.suffix}" is no kind of picture', fix="end the name with .svg or .png", where=f"--plot {plot}")
+
+
+def missing_library(doing: str, library: str, extra: str, where: str) -> Refused:
+    """Return what is said where a library of an extra is not installed."""
+    return refuse(f"{doing} needs {library}, which is not installed", fix=f"pip install 'vetrina[{extra}]'", where=where)
 
 
 def key_value(text: str, option: str) -> tuple[str, str]:

@@ -11,25 +11,27 @@ from typing import Annotated
 
 import msgspec
 import typer
+from msgspec.structs import replace
 
-from vetrina.commands import calling
+from vetrina.commands import calling, options
 from vetrina.core.base.faults import Fault, Refused, Unreadable, offer, refuse
 from vetrina.core.checks import load, page
 from vetrina.core.checks import runner as checking
 from vetrina.core.checks.context import SEVERITIES, Check
 from vetrina.core.config.resolution import ResolvedPlan
-from vetrina.core.routing.router import Router
 from vetrina.formats.documents import decode
-from vetrina.formats.events import EventStream, open_input
 from vetrina.formats.junit import Case, junit
-from vetrina.formats.plans import read_resolved_plan
 from vetrina.formats.sarif import sarif
 from vetrina.views import check as view
+from vetrina.work.checking import circumstances
+from vetrina.work.recording import Recording
 
 _CALLS = {"call", "event", "no-such-path", "unknown-stage", "env-file"}
 
 
+@options.takes_plan_options
 def run(
+    given: options.PlanOptions,
     plans: Annotated[
         list[str] | None, typer.Argument(metavar="PLAN…", help="Plans, YAML or JSON files; - is standard input.")
     ] = None,
@@ -40,22 +42,16 @@ def run(
     fail_on: Annotated[
         str, typer.Option("--fail-on", metavar="SEVERITY", help="End with 1 from error, warning or hint on.")
     ] = "warning",
-    only: Annotated[list[str], typer.Option("--only", metavar="CODE", help="Run this check alone; repeatable.")] = [],  # noqa: B006
-    skip: Annotated[list[str], typer.Option("--skip", metavar="CODE", help="Leave this check out; repeatable.")] = [],  # noqa: B006
-    limit: Annotated[list[str], typer.Option("--limit", metavar="CODE[.NAME]=VALUE", help="Set a check's threshold.")] = [],  # noqa: B006
+    only: Annotated[list[str], typer.Option("--only", metavar="CODE", help="Run this check alone; repeatable.")] = [],
+    skip: Annotated[list[str], typer.Option("--skip", metavar="CODE", help="Leave this check out; repeatable.")] = [],
+    limit: Annotated[list[str], typer.Option("--limit", metavar="CODE[.NAME]=VALUE", help="Set a check's threshold.")] = [],
     sarif_file: Annotated[Path | None, typer.Option("--sarif", metavar="FILE", help="Write SARIF 2.1.0 there as well.")] = None,
     junit_file: Annotated[Path | None, typer.Option("--junit", metavar="FILE", help="Write JUnit XML there as well.")] = None,
     explain: Annotated[str | None, typer.Option("--explain", metavar="CODE", help="Print a check's page.")] = None,
     list_: Annotated[bool, typer.Option("--list", help="List all checks.")] = False,
-    strict: calling.StrictOption = False,
-    stage: calling.StageOption = [],  # noqa: B006
-    with_: calling.WithOption = [],  # noqa: B006
-    env: calling.EnvOption = [],  # noqa: B006
-    env_file: calling.EnvFileOption = [],  # noqa: B006
-    set_: calling.SetOption = [],  # noqa: B006
-    tune: calling.TuneOption = [],  # noqa: B006
-    wide: calling.WideOption = False,
-    json: calling.JsonOption = False,
+    strict: options.StrictOption = False,
+    wide: options.WideOption = False,
+    json: options.JsonOption = False,
 ) -> None:
     """Find what is wrong, risky or pointless in plans: each with its place, the reason, and what to do.
 
@@ -70,37 +66,32 @@ def run(
       vetrina check plan.yaml --probe --sarif findings.sarif --fail-on error
       vetrina resolve plan.yaml --stage live | vetrina check -
       vetrina check --explain twice
-    """  # noqa: D301
+    """
     checks = load()
     if explain is not None or list_:
         _print_pages(checks, explain, given=bool(plans), wide=wide, as_json=json)
         return
-    _possible(plans, events, fail_on, strict=strict)
+    named = _possible(plans, events, fail_on, strict=strict)
+    call = _Call(given, events, _limits(limit, checks), _wanted(checks, only, skip), all_stages, probe, probe_network, strict)
+    results = [call.check(one) for one in named]
+    serious = frozenset(SEVERITIES[: [*map(str, SEVERITIES)].index(fail_on) + 1])
+    report = _Report(results, checks, call.wanted, serious)
+    report.write(sarif_file, junit_file)
+    report.show(calling.width(wide=wide), as_json=json)
+    report.end()
+
+
+def _wanted(checks: dict[str, Check], only: list[str], skip: list[str]) -> frozenset[str]:
+    """Return the codes of the checks that --only and --skip leave."""
     skipped = {_known(code, checks, "--skip") for code in skip}
     wanted = frozenset([_known(code, checks, "--only") for code in only] or checks) - skipped
     if not wanted:
         raise refuse("no check is left", "nothing to look for is no success", "leave --skip or --only out", where="check")
-    assert plans is not None  # noqa: S101  (refused above)
-    call = _Call(stage, with_, env, env_file, set_, tune, events, _limits(limit, checks), wanted)
-    results = [_check(one, call, all_stages=all_stages, probe=probe, network=probe_network, strict=strict) for one in plans]
-    serious = frozenset(SEVERITIES[: [*map(str, SEVERITIES)].index(fail_on) + 1])
-    _write(results, checks, wanted, serious, sarif_file, junit_file)
-    findings = [finding for one in results for finding in one.findings]
-    if json:
-        calling.print_json(view.as_json(findings))
-    elif any(one.known is not None for one in results):
-        looked = sum(len(_ran(one, checks, wanted)) for one in results)
-        lines = view.finding_lines(findings, looked, len(plans), calling.width(wide=wide))
-        calling.print_lines(lines)
-    unread = [fault for one in results for fault in one.unreadable]
-    if unread:
-        raise Unreadable(unread)
-    if any(one.bad_lines for one in results) or any(one.severity in serious for one in findings):
-        raise typer.Exit(calling.Exit.WANTING)
+    return wanted
 
 
-def _possible(plans: list[str] | None, events: str | None, fail_on: str, *, strict: bool) -> None:
-    """Refuse calls that cannot be answered."""
+def _possible(plans: list[str] | None, events: str | None, fail_on: str, *, strict: bool) -> list[str]:
+    """Return the plans; refuse calls that cannot be answered."""
     if not plans:
         raise refuse("which plan?", fix="write vetrina check plan.yaml", where="check")
     if fail_on not in SEVERITIES:
@@ -110,28 +101,7 @@ def _possible(plans: list[str] | None, events: str | None, fail_on: str, *, stri
     times = plans.count("-") + (len(plans) if events == "-" else 0)
     if times > 1 or (events == "-" and "-" in plans):
         raise refuse("standard input can be read only once", fix="put it into a file", where="check")
-
-
-class _Call(msgspec.Struct, frozen=True):
-    """What every plan of a call is checked with."""
-
-    stage: list[str]
-    with_: list[Path]
-    env: list[str]
-    env_file: list[Path]
-    set_: list[str]
-    tune: list[str]
-    events: str | None
-    limits: dict[str, dict[str, float]]
-    wanted: frozenset[str]
-
-    def bring(self, plan: str, text: str | None, stage: str | None) -> ResolvedPlan:
-        """Return a plan in force, under one more stage."""
-        stages = [*self.stage, *([stage] if stage else [])]
-        return read_resolved_plan(
-            plan, stages=stages, layers=self.with_, env=self.env, env_files=self.env_file, sets=self.set_, tunes=self.tune,
-            texts={} if text is None else {plan: text},
-        )  # fmt: skip
+    return plans
 
 
 class _Result(msgspec.Struct):
@@ -144,24 +114,52 @@ class _Result(msgspec.Struct):
     bad_lines: int = 0
 
 
-def _check(plan: str, call: _Call, *, all_stages: bool, probe: bool, network: bool, strict: bool) -> _Result:
-    """Return the findings on one plan; a plan that is no document is told, and the next one looked at."""
-    try:
-        text = decode(sys.stdin.buffer.read(), "-") if plan == "-" else None
-        found = call.bring(plan, text, None)
-        known, bad = _circumstances(found, call.events, call.limits, probe=probe, network=network, strict=strict)
-        names = found.stage_names() if all_stages else []
-        bring = partial(call.bring, plan, text)
-        findings = (
-            checking.check_stages(bring, names, known, call.wanted) if names else checking.check(found, known, call.wanted)
-        )
-    except Refused as refused:
-        if isinstance(refused, Unreadable):
-            return _Result(plan, unreadable=refused.faults)
-        if any(fault.code in _CALLS for fault in refused.faults):
-            raise
-        return _Result(plan, [checking.from_fault(fault) for fault in refused.faults], checking.Circumstances())
-    return _Result(plan, findings, known, bad_lines=bad)
+class _Call(msgspec.Struct, frozen=True):
+    """What every plan of a call is checked with."""
+
+    plan_options: options.PlanOptions
+    events: str | None
+    limits: dict[str, dict[str, float]]
+    wanted: frozenset[str]
+    all_stages: bool
+    probe: bool
+    network: bool
+    strict: bool
+
+    def check(self, plan: str) -> _Result:
+        """Return the findings on one plan; one that is no document is told, and the next one looked at."""
+        try:
+            text = decode(sys.stdin.buffer.read(), "-") if plan == "-" else None
+            found = self._read(plan, text, None)
+            known, bad = self._circumstances(found)
+            names = found.stage_names() if self.all_stages else []
+            findings = (
+                checking.check_stages(partial(self._read, plan, text), names, known, self.wanted)
+                if names
+                else checking.check(found, known, self.wanted)
+            )
+        except Refused as refused:
+            if isinstance(refused, Unreadable):
+                return _Result(plan, unreadable=refused.faults)
+            if any(fault.code in _CALLS for fault in refused.faults):
+                raise
+            return _Result(plan, [checking.from_fault(fault) for fault in refused.faults], checking.Circumstances())
+        return _Result(plan, findings, known, bad_lines=bad)
+
+    def _read(self, plan: str, text: str | None, stage: str | None) -> ResolvedPlan:
+        """Return a resolved plan, under one more stage."""
+        stages = [*self.plan_options.stage, *([stage] if stage else [])]
+        return replace(self.plan_options, stage=stages).read(plan, None if text is None else {plan: text})
+
+    def _circumstances(self, found: ResolvedPlan) -> tuple[checking.Circumstances, int]:
+        """Return what is known besides the plan, and how many lines of events were unreadable."""
+        if self.events is None:
+            return circumstances(found.plan, None, self.limits, probe=self.probe, network=self.network), 0
+        with calling.again_and_again(self.events) as path:
+            recording = Recording(path, name=self.events, strict=self.strict)
+            known = circumstances(found.plan, recording, self.limits, probe=self.probe, network=self.network)
+        calling.remark_bad_lines(self.events, recording.unreadable, recording.bad_lines)
+        return known, recording.unreadable
 
 
 def _ran(one: _Result, checks: dict[str, Check], wanted: frozenset[str]) -> list[str]:
@@ -215,46 +213,50 @@ def _limits(texts: list[str], checks: dict[str, Check]) -> dict[str, dict[str, f
     return found
 
 
-def _circumstances(
-    found: ResolvedPlan, events: str | None, limits: dict[str, dict[str, float]], *, probe: bool, network: bool, strict: bool
-) -> tuple[checking.Circumstances, int]:
-    from vetrina.rehearsal import probing  # noqa: PLC0415  (sockets and git only where they are asked)
-
-    seen, rolled, unreadable = None, None, 0
-    if events is not None:
-        stream = EventStream(events, scale=found.plan.scale, strict=strict)
-        with calling.again_and_again(events) as path:
-            with open_input(path) as file:
-                seen = checking.look_at(Router(found.plan), stream.read(file))
-            with open_input(path) as file:
-                rolled = checking.rolled_files(Router(found.plan), EventStream(events, scale=found.plan.scale).read(file))
-        calling.remark_bad_lines(events, stream.unreadable, stream.bad_lines)
-        unreadable = stream.unreadable
-    paths = probing.probe_paths(found.plan) if probe else None
-    hosts = probing.probe_hosts(found.plan) if network else None
-    return checking.Circumstances(seen, paths, hosts, rolled, limits), unreadable
-
-
 _NEEDS = {"events": "it needs --events", "probe": "it needs --probe", "network": "it needs --probe-network"}
 
 
-def _write(
-    results: list[_Result],
-    checks: dict[str, Check],
-    wanted: frozenset[str],
-    serious: frozenset[str],
-    sarif_file: Path | None,
-    junit_file: Path | None,
-) -> None:
-    findings = [finding for one in results for finding in one.findings]
-    if sarif_file is not None:
-        pages = {code: page(checks[code]) for code in {one.code for one in findings} & set(checks)}
-        unread = [fault for one in results for fault in one.unreadable]
-        log = sarif(findings, checks, pages, unread)
-        calling.write_file(sarif_file, calling.visible(json_text.dumps(log, ensure_ascii=False, indent=2)) + "\n")
-    if junit_file is not None:
-        cases = [case for one in results for case in _cases(one, checks, wanted, serious, alone=len(results) == 1)]
-        calling.write_file(junit_file, junit("vetrina check", cases))
+class _Report(msgspec.Struct):
+    """What all plans of a call gave, on its way out."""
+
+    results: list[_Result]
+    checks: dict[str, Check]
+    wanted: frozenset[str]
+    serious: frozenset[str]
+
+    @property
+    def findings(self) -> list[checking.Finding]:
+        """All findings, plan by plan."""
+        return [finding for one in self.results for finding in one.findings]
+
+    def write(self, sarif_file: Path | None, junit_file: Path | None) -> None:
+        """Write the files that were asked for."""
+        if sarif_file is not None:
+            pages = {code: page(self.checks[code]) for code in {one.code for one in self.findings} & set(self.checks)}
+            log = sarif(self.findings, self.checks, pages, self._unread())
+            calling.write_file(sarif_file, calling.visible(json_text.dumps(log, ensure_ascii=False, indent=2)) + "\n")
+        if junit_file is not None:
+            alone = len(self.results) == 1
+            cases = [case for one in self.results for case in _cases(one, self.checks, self.wanted, self.serious, alone=alone)]
+            calling.write_file(junit_file, junit("vetrina check", cases))
+
+    def show(self, width: int, *, as_json: bool) -> None:
+        """Print the findings."""
+        if as_json:
+            calling.print_json(view.as_json(self.findings))
+        elif any(one.known is not None for one in self.results):
+            looked = sum(len(_ran(one, self.checks, self.wanted)) for one in self.results)
+            calling.print_lines(view.finding_lines(self.findings, looked, len(self.results), width))
+
+    def end(self) -> None:
+        """End as the findings ask for: 2 where a plan could not be read, 1 where one is serious or events were no events."""
+        if unread := self._unread():
+            raise Unreadable(unread)
+        if any(one.bad_lines for one in self.results) or any(one.severity in self.serious for one in self.findings):
+            raise typer.Exit(calling.Exit.WANTING)
+
+    def _unread(self) -> list[Fault]:
+        return [fault for one in self.results for fault in one.unreadable]
 
 
 def _cases(

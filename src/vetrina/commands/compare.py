@@ -8,35 +8,31 @@ from typing import Annotated
 import typer
 from msgspec.structs import replace
 
-from vetrina.commands import calling
+from vetrina.commands import calling, options
 from vetrina.core.base.faults import Fault, Refused, refuse
 from vetrina.core.changes.comparing import compare
 from vetrina.core.changes.sinks_compared import compare_sinks
 from vetrina.views import compare as view
 
 
+@options.takes_plan_options
 def run(
-    plan: calling.PlanArgument,
+    given: options.PlanOptions,
+    plan: options.PlanArgument,
     other: Annotated[
         Path, typer.Argument(metavar="OTHER", help="The second plan; it may be the same file.", show_default=False)
     ],
     by: Annotated[str, typer.Option("--by", metavar="sink|appender", help="What arrivals are told apart by.")] = "sink",
-    other_stage: Annotated[list[str], typer.Option("--other-stage", metavar="NAME", help="A stage over the second plan.")] = [],  # noqa: B006
-    other_with: Annotated[list[Path], typer.Option("--other-with", metavar="FILE", help="A layer over the second plan.")] = [],  # noqa: B006
+    other_stage: Annotated[list[str], typer.Option("--other-stage", metavar="NAME", help="A stage over the second plan.")] = [],
+    other_with: Annotated[list[Path], typer.Option("--other-with", metavar="FILE", help="A layer over the second plan.")] = [],
     other_set: Annotated[
         list[str], typer.Option("--other-set", metavar="PATH=VALUE", help="One value of the second plan.")
-    ] = [],  # noqa: B006
+    ] = [],
     other_tune: Annotated[
         list[str], typer.Option("--other-tune", metavar="LOGGER=LEVEL", help="A logger's level in the second plan.")
-    ] = [],  # noqa: B006
-    stage: calling.StageOption = [],  # noqa: B006
-    with_: calling.WithOption = [],  # noqa: B006
-    env: calling.EnvOption = [],  # noqa: B006
-    env_file: calling.EnvFileOption = [],  # noqa: B006
-    set_: calling.SetOption = [],  # noqa: B006
-    tune: calling.TuneOption = [],  # noqa: B006
-    wide: calling.WideOption = False,
-    json: calling.JsonOption = False,
+    ] = [],
+    wide: options.WideOption = False,
+    json: options.JsonOption = False,
 ) -> None:
     """Show every class of message that two plans treat differently, with an example of each, or that there is none.
 
@@ -49,12 +45,12 @@ def run(
       vetrina compare plan.yaml plan.yaml --other-stage live
       vetrina compare plan.yaml plan.json --by appender
       vetrina compare old.yaml new.yaml --json && echo the same
-    """  # noqa: D301
+    """
     if by not in {"sink", "appender"}:
         raise refuse(f'"{by[:40]}" is nothing to tell arrivals apart by', fix="write --by sink or --by appender", where="--by")
-    first = calling.plan_in_force(plan, stage, with_, env, env_file, set_, tune).plan
+    first = given.read(plan).plan
     try:
-        second = calling.plan_in_force(other, other_stage, other_with, env, env_file, other_set, other_tune).plan
+        second = replace(given, stage=other_stage, with_=other_with, set_=other_set, tune=other_tune).read(other).plan
     except Refused as refused:
         raise Refused([_of_the_other(fault) for fault in refused.faults]) from None
     found = compare(first, second, by_appender=by == "appender")

@@ -7,8 +7,9 @@ from pathlib import Path
 from typing import Annotated
 
 import typer
+from msgspec.structs import replace
 
-from vetrina.commands import calling
+from vetrina.commands import calling, options
 from vetrina.core.base.hidden import shown
 from vetrina.core.changes.expecting import Verdict, expect, record
 from vetrina.core.config.resolution import ResolvedPlan
@@ -18,21 +19,17 @@ from vetrina.formats.junit import Case, junit
 from vetrina.views import expect as view
 
 
+@options.takes_plan_options
 def run(
-    plan: calling.PlanArgument,
+    given: options.PlanOptions,
+    plan: options.PlanArgument,
     cases: Annotated[str, typer.Argument(metavar="CASES", help="A file of cases; with --record, events.", show_default=False)],
     record_: Annotated[
         bool, typer.Option("--record", help="Print a file of cases from what holds for these events today.")
     ] = False,
     junit_file: Annotated[Path | None, typer.Option("--junit", metavar="FILE", help="Write JUnit XML there as well.")] = None,
-    stage: calling.StageOption = [],  # noqa: B006
-    with_: calling.WithOption = [],  # noqa: B006
-    env: calling.EnvOption = [],  # noqa: B006
-    env_file: calling.EnvFileOption = [],  # noqa: B006
-    set_: calling.SetOption = [],  # noqa: B006
-    tune: calling.TuneOption = [],  # noqa: B006
-    wide: calling.WideOption = False,
-    json: calling.JsonOption = False,
+    wide: options.WideOption = False,
+    json: options.JsonOption = False,
 ) -> None:
     """Hold a plan against expected deliveries; exit 1 if one fails, with the gate that decided and the nearest way.
 
@@ -43,16 +40,14 @@ def run(
       vetrina expect plan.yaml cases.yaml
       vetrina expect plan.yaml cases.yaml --tune ropeway.gate=debug --junit results.xml
       vetrina expect plan.yaml week.jsonl --record > cases.yaml
-    """  # noqa: D301
-    found = calling.plan_in_force(plan, stage, with_, env, env_file, set_, tune)
+    """
+    found = given.read(plan)
     if record_:
-        calling.only_beside("--record", *calling.PLAN_OPTIONS)
         _record(found, cases, plan)
         return
     read = read_cases(Path(cases), found.plan, found.stage_names())
-    plans = {"": found}
-    for name in dict.fromkeys(name for case in read for name in case.stages):
-        plans[name] = calling.plan_in_force(plan, [name], with_, env, env_file, set_, tune)
+    stages = dict.fromkeys(name for case in read for name in case.stages)
+    plans = {"": found, **{name: replace(given, stage=[name]).read(plan) for name in stages}}
     verdicts = expect(read, plans)
     if junit_file is not None:
         calling.write_file(junit_file, junit(str(cases), [_case(one) for one in verdicts]))
@@ -70,6 +65,7 @@ def _case(one: Verdict) -> Case:
 
 
 def _record(found: ResolvedPlan, events: str, plan: Path) -> None:
+    calling.only_beside("--record", *options.PLAN_OPTIONS)
     stream = EventStream(events, scale=found.plan.scale)
     with open_input(events) as file:
         recorded = record(stream.read(file), found)

@@ -6,30 +6,26 @@ from typing import Annotated
 
 import typer
 
-from vetrina.commands import calling
+from vetrina.commands import calling, options
+from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.core.routing.level_rows import Selection, level_rows
 from vetrina.views import levels as view
 
 
+@options.reads_plan
 def run(
-    plan: calling.PlanArgument,
+    found: ResolvedPlan,
     logger: Annotated[
         list[str], typer.Argument(metavar="[LOGGER]…", help="Loggers to show; literal names, also ones not configured.")
-    ] = [],  # noqa: B006
+    ] = [],
     under: Annotated[str, typer.Option("--under", metavar="LOGGER", help="Only this logger and those below it.")] = "",
     depth: Annotated[
         int | None, typer.Option("--depth", metavar="N", min=0, help="Fold what is more than N steps below root.")
     ] = None,
     differs: Annotated[bool, typer.Option("--differs", help="Only loggers whose level differs from their parent's.")] = False,
     find: Annotated[str, typer.Option("--find", metavar="TEXT", help="Only loggers with this in their name.")] = "",
-    stage: calling.StageOption = [],  # noqa: B006
-    with_: calling.WithOption = [],  # noqa: B006
-    env: calling.EnvOption = [],  # noqa: B006
-    env_file: calling.EnvFileOption = [],  # noqa: B006
-    set_: calling.SetOption = [],  # noqa: B006
-    tune: calling.TuneOption = [],  # noqa: B006
-    wide: calling.WideOption = False,
-    json: calling.JsonOption = False,
+    wide: options.WideOption = False,
+    json: options.JsonOption = False,
 ) -> None:
     """Show which level each logger really has, where it comes from, and where it delivers.
 
@@ -39,11 +35,11 @@ def run(
       vetrina levels plan.yaml ropeway.gate.scanner lib.http
       vetrina levels plan.yaml --stage live --tune ropeway.gate=debug
       vetrina levels plan.yaml --under ropeway --differs
-    """  # noqa: D301
-    found = calling.plan_in_force(plan, stage, with_, env, env_file, set_, tune)
-    changed = bool(stage or with_ or set_ or tune)
+    """
     rows, total = level_rows(
-        found.plan, Selection(tuple(logger), under, depth, differs, find, only=not json), found.bare_plan() if changed else None
+        found.plan,
+        Selection(tuple(logger), under, depth, differs, find, only=not json),
+        found.bare_plan() if found.overrides.change_plan() else None,
     )
     if json:
         calling.print_json(view.as_json(rows, found.plan.scale))

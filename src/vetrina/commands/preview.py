@@ -8,11 +8,12 @@ from contextlib import contextmanager
 from typing import Annotated
 
 import typer
+from msgspec import Struct
 
-from vetrina.commands import calling
+from vetrina.commands import calling, options
 from vetrina.core.base.clocks import zone as zone_of
 from vetrina.core.base.events import Event
-from vetrina.core.base.faults import Fault, Refused, offer, refuse
+from vetrina.core.base.faults import Fault, Refused, refuse
 from vetrina.core.base.levels import Scale
 from vetrina.core.plan.model import Appender, Plan
 from vetrina.core.plan.samples import samples
@@ -30,12 +31,14 @@ _TOGETHER, _LONG = 500, 1 << 16
 _Rows = Iterator[tuple[int, Event]]
 
 
+@options.takes_plan_options
 def run(
+    given: options.PlanOptions,
     plan: Annotated[str, typer.Argument(metavar="PLAN", help="The plan; with --template, the events.", show_default=False)],
     events: Annotated[
         str | None, typer.Argument(metavar="[EVENTS]", help="Events; telling samples are made without any.")
     ] = None,
-    appender: Annotated[list[str], typer.Option("--appender", metavar="A", help="Only this appender; repeatable.")] = [],  # noqa: B006
+    appender: Annotated[list[str], typer.Option("--appender", metavar="A", help="Only this appender; repeatable.")] = [],
     logger: Annotated[str, typer.Option("--logger", metavar="L", help="Only events of this logger and below it.")] = "",
     level: Annotated[
         str, typer.Option("--level", metavar="RANGE", help="Only these levels: warn.., ..info, debug..warn, or one.")
@@ -56,14 +59,8 @@ def run(
         bool, typer.Option("--explain", help="Lay the template out, piece by piece, for the first event.")
     ] = False,
     zone: Annotated[str | None, typer.Option("--zone", metavar="ZONE", help="With --template: the time zone (UTC).")] = None,
-    strict: calling.StrictOption = False,
-    stage: calling.StageOption = [],  # noqa: B006
-    with_: calling.WithOption = [],  # noqa: B006
-    env: calling.EnvOption = [],  # noqa: B006
-    env_file: calling.EnvFileOption = [],  # noqa: B006
-    set_: calling.SetOption = [],  # noqa: B006
-    tune: calling.TuneOption = [],  # noqa: B006
-    json: calling.JsonOption = False,
+    strict: options.StrictOption = False,
+    json: options.JsonOption = False,
 ) -> None:
     """Show the very lines that each appender would write.
 
@@ -74,48 +71,77 @@ def run(
       vetrina preview plan.yaml week.jsonl --side-by-side desk fare-ledger --logger ropeway.fare
       vetrina preview plan.yaml week.jsonl --appender drive-file --raw > drive.log
       vetrina preview --template '{time|%H:%M} {message}' week.jsonl --explain
-    """  # noqa: D301
-    from pathlib import Path  # noqa: PLC0415  (Typer passes texts: PLAN may stand for EVENTS)
-
-    calling.exclude("--json", json, {"--raw": raw, "--explain": explain, "--side-by-side": beside, "--remarks": notes})
-    calling.exclude("--raw", raw, {"--explain": explain, "--side-by-side": beside, "--remarks": notes, "--wide": wide})
-    calling.exclude("--explain", explain, {"--side-by-side": beside, "--remarks": notes, "--first": first})
-    calling.exclude("--side-by-side", beside, {"--remarks": notes, "--appender": appender})
+    """
+    look = _Look(first, wide, notes, beside, raw, explain, strict, json)
+    look.possible(appender)
     if template is not None:
-        if events is not None:
-            raise refuse("with --template, EVENTS is the only argument", fix="leave the plan out", where="preview")
-        plan_options = {
-            "--appender": appender, "--side-by-side": beside, "--remarks": notes, "--stage": stage, "--with": with_, "--env": env,
-            "--env-file": env_file, "--set": set_, "--tune": tune,
-        }  # fmt: skip
-        calling.exclude("--template", given=True, others=plan_options)
-        tried = _Trial(
-            parsed_template(template, zone or "UTC"), plan, calling.part_of(Scale(), logger, level, []), first, strict=strict
+        calling.exclude(
+            "--template", True, {"--appender": appender, "--side-by-side": beside, "--remarks": notes, **given.given()}
         )
-        tried.show(explain=explain, wide=wide, as_json=json, raw=raw)
+        trial = (
+            parsed_template(template, zone or "UTC"),
+            _only_events(plan, events),
+            calling.part_of(Scale(), logger, level, []),
+        )
+        _Trial(*trial, look).show()
         return
     calling.exclude("a plan", given=True, others={"--zone": zone})
     calling.exclude("samples (there are no EVENTS)", events is None, {"--strict": strict})
-    found = calling.plan_in_force(Path(plan), stage, with_, env, env_file, set_, tune)
+    found = given.read(plan)
     names = tuple(dict.fromkeys([*appender, *(beside or ())]))
-    for name in names:
-        if name not in found.plan.appenders:
-            raise refuse(f'no appender is called "{name[:60]}"', fix=offer(name, found.plan.appenders), where="--appender")
+    calling.known_appenders(found.plan, names)
     part = calling.part_of(found.plan.scale, logger, level, [])
-    limited = first if raw or json else None if beside or explain else first or _FIRST
-    preview_ = Preview(Router(found.plan), part, names, limited)
     with _events(events, found.plan, part, names, strict=strict) as rows:
-        shown = preview_.renderings(rows)
-        if raw:
-            _raw(shown, found.plan, names)
-        elif json:
-            _json(shown, found.plan)
-        elif beside:
-            _beside(shown, found.plan, beside, first or 3, calling.width(wide=wide))
-        elif explain:
-            _explain(shown, found.plan, names, calling.width(wide=wide))
+        look.show(Preview(Router(found.plan), part, names, look.most()), rows, names, sampled=events is None)
+
+
+def _only_events(plan: str, events: str | None) -> str:
+    """Return the argument that names the events where there is no plan."""
+    if events is not None:
+        raise refuse("with --template, EVENTS is the only argument", fix="leave the plan out", where="preview")
+    return plan
+
+
+class _Look(Struct, frozen=True):
+    """How the lines are to be shown."""
+
+    first: int | None
+    wide: bool
+    notes: bool
+    beside: tuple[str, str] | None
+    raw: bool
+    explain: bool
+    strict: bool
+    as_json: bool
+
+    def possible(self, appender: list[str]) -> None:
+        """Refuse ways to show them that exclude each other."""
+        beside, notes = {"--side-by-side": self.beside}, {"--remarks": self.notes}
+        explain = {"--explain": self.explain}
+        calling.exclude("--json", self.as_json, {"--raw": self.raw, **explain, **beside, **notes})
+        calling.exclude("--raw", self.raw, {**explain, **beside, **notes, "--wide": self.wide})
+        calling.exclude("--explain", self.explain, {**beside, **notes, "--first": self.first})
+        calling.exclude("--side-by-side", self.beside, {**notes, "--appender": appender})
+
+    def most(self) -> int | None:
+        """Return how many lines of each appender: all for a program, the first ten for people."""
+        if self.raw or self.as_json:
+            return self.first
+        return None if self.beside or self.explain else self.first or _FIRST
+
+    def show(self, preview: Preview, rows: _Rows, names: tuple[str, ...], *, sampled: bool) -> None:
+        """Print the lines."""
+        shown, plan, width = preview.renderings(rows), preview.router.plan, calling.width(wide=self.wide)
+        if self.raw:
+            _raw(shown, plan, names)
+        elif self.as_json:
+            _json(shown, plan)
+        elif self.beside:
+            _beside(shown, plan, self.beside, self.first or 3, width)
+        elif self.explain:
+            _explain(shown, plan, names, width)
         else:
-            _show(shown, found.plan, preview_, wide=wide, notes=notes, sampled=events is None)
+            _show(shown, plan, preview, width, notes=self.notes, sampled=sampled)
 
 
 @contextmanager
@@ -163,11 +189,11 @@ def _raw(shown: Iterator[Shown], plan: Plan, names: tuple[str, ...]) -> None:
         out.flush()
 
 
-def _show(shown: Iterator[Shown], plan: Plan, seen: Preview, *, wide: bool, notes: bool, sampled: bool) -> None:
+def _show(shown: Iterator[Shown], plan: Plan, seen: Preview, width: int, *, notes: bool, sampled: bool) -> None:
     kept: dict[str, list[Shown]] = {name: [] for name in seen.totals}
     for one in shown:
         kept[one.appender].append(one)
-    totals, width = seen.totals, calling.width(wide=wide)
+    totals = seen.totals
     lines: list[Line] = []
     why = "samples that Vetrina made for this plan" if sampled else ""
     for name, deliveries in kept.items():
@@ -215,36 +241,40 @@ def _explain(shown: Iterator[Shown], plan: Plan, names: tuple[str, ...], width: 
 class _Trial:
     """A template that is tried on events, without a plan."""
 
-    def __init__(self, text: TextTemplate, events: str, part: Part, first: int | None, *, strict: bool) -> None:
-        self._text, self._events, self._part, self._first, self._strict = text, events, part, first, strict
+    def __init__(self, text: TextTemplate, events: str, part: Part, look: _Look) -> None:
+        self._text, self._events, self._part, self._look = text, events, part, look
+        self._layout, self._width = Layout(text), calling.width(wide=look.wide)
 
-    def show(self, *, explain: bool, wide: bool, as_json: bool, raw: bool) -> None:
+    def show(self) -> None:
         """Print the lines of the events that belong to the part; all for a program, the first ten for people."""
-        layout, render = Layout(self._text), self._text.compile("\n")
-        stream = EventStream(self._events, strict=self._strict)
-        most = self._first if self._first or as_json or raw else _FIRST
-        width = calling.width(wide=wide)
+        look, render = self._look, self._text.compile("\n")
+        stream = EventStream(self._events, strict=look.strict)
+        most = look.first if look.first or look.as_json or look.raw else _FIRST
         count = 0
         with open_input(self._events) as file:
             for number, (line, event) in enumerate(stream.numbered(file), start=1):
                 if (most is not None and count >= most) or not self._part.holds(event, stream.severity(event), "."):
                     continue
                 count += 1
-                if explain:
-                    calling.print_lines(view.explain_lines(layout.pieces(event, number), width))
+                self._print(Shown(line, "", render(event, number), event, stream.severity(event), number))
+                if look.explain:
                     return
-                shown = Shown(line, "", render(event, number), event, stream.severity(event), number)
-                if as_json:
-                    calling.print_json_line(view.as_json(shown))
-                elif raw:
-                    sys.stdout.buffer.write(shown.output.encode())
-                else:
-                    calling.print_lines(view.output_lines(shown, layout, width, wide=whole(width)))
         calling.remark_bad_lines(self._events, stream.unreadable, stream.bad_lines)
         if not count:
             calling.remark(["no event is in this part" if stream.number else "there is no event in it"])
         if stream.unreadable:
             raise typer.Exit(calling.Exit.WANTING)
+
+    def _print(self, shown: Shown) -> None:
+        layout, width = self._layout, self._width
+        if self._look.explain:
+            calling.print_lines(view.explain_lines(layout.pieces(shown.event, shown.number), width))
+        elif self._look.as_json:
+            calling.print_json_line(view.as_json(shown))
+        elif self._look.raw:
+            sys.stdout.buffer.write(shown.output.encode())
+        else:
+            calling.print_lines(view.output_lines(shown, layout, width, wide=whole(width)))
 
 
 def parsed_template(template: str, zone: str) -> TextTemplate:

@@ -10,7 +10,7 @@ from typing import Annotated
 import msgspec
 import typer
 
-from vetrina.commands import calling
+from vetrina.commands import calling, options
 from vetrina.commands.preview import parsed_template
 from vetrina.core.base.events import Event
 from vetrina.core.base.faults import offer, refuse
@@ -23,7 +23,9 @@ from vetrina.formats.logs import LogReader
 from vetrina.views import read as view
 
 
+@options.takes_plan_options
 def run(
+    given: options.PlanOptions,
     logs: Annotated[
         list[str],
         typer.Argument(metavar="LOG…", help="Log files in order, also .gz or .zst; - is standard input.", show_default=False),
@@ -49,16 +51,10 @@ def run(
     level: Annotated[
         str, typer.Option("--level", metavar="RANGE", help="Only these levels: warn.., ..info, debug..warn, or one.")
     ] = "",
-    field: Annotated[list[str], typer.Option("--field", metavar="K=V", help="Only events with this field; repeatable.")] = [],  # noqa: B006
+    field: Annotated[list[str], typer.Option("--field", metavar="K=V", help="Only events with this field; repeatable.")] = [],
     since: Annotated[str, typer.Option("--since", metavar="TIME", help="Only events from this time on.")] = "",
     until: Annotated[str, typer.Option("--until", metavar="TIME", help="Only events before this time.")] = "",
     first: Annotated[int | None, typer.Option("--first", metavar="N", min=1, help="Stop after so many events.")] = None,
-    stage: calling.StageOption = [],  # noqa: B006
-    with_: calling.WithOption = [],  # noqa: B006
-    env: calling.EnvOption = [],  # noqa: B006
-    env_file: calling.EnvFileOption = [],  # noqa: B006
-    set_: calling.SetOption = [],  # noqa: B006
-    tune: calling.TuneOption = [],  # noqa: B006
     json: Annotated[
         bool, typer.Option("--json", help="Tell what was joined and what did not fit as one JSON document on standard error.")
     ] = False,
@@ -74,38 +70,49 @@ def run(
       vetrina read drive.log --plan plan.yaml --appender drive-file
       vetrina read old/daybook-*.log.gz --plan plan.yaml --appender daybook | vetrina routes plan.yaml -
       vetrina read app.log --template '{time|%H:%M:%S} {level} {message}' --date 2026-11-13
-    """  # noqa: D301
-    if (template is None) == (plan is None):
-        raise refuse("how were they written?", fix="give --plan and --appender, or --template", where="read")
-    if plan is None:
-        calling.exclude("--template", template, {"--appender": appender, "--stage": stage, "--with": with_, "--env": env,
-                                                 "--env-file": env_file, "--set": set_, "--tune": tune})  # fmt: skip
-    else:
-        calling.exclude("--plan", plan, {"--zone": given_zone})
-    if plan is not None:
-        found = calling.plan_in_force(plan, stage, with_, env, env_file, set_, tune).plan
-        one = found.appenders.get(appender)
-        if one is None:
-            what = f'no appender is called "{appender[:60]}"' if appender else "which appender wrote them?"
-            raise refuse(what, fix=offer(appender, found.appenders), where="--appender")
-        form, own, scale, separator, zone_ = one.template, one.encoding, found.scale, found.separator, found.zone
-    else:
-        zone = given_zone or "UTC"
-        text = parsed_template(template or "", zone)
-        form, own, scale, separator, zone_ = PlainText("text", text.setting, None, (text,)), "utf-8", Scale(), ".", zone
+    """
+    written = _written(given, plan, appender, template, given_zone)
     wanted = _Wanted(
-        calling.part_of(scale, logger, level, field),
-        Severities(scale),
-        separator,
-        calling.moment(since, zone_, "--since") if since else None,
-        calling.moment(until, zone_, "--until") if until else None,
+        calling.part_of(written.scale, logger, level, field),
+        Severities(written.scale),
+        written.separator,
+        calling.moment(since, written.zone, "--since") if since else None,
+        calling.moment(until, written.zone, "--until") if until else None,
     )
-    _needed(form, default_level, day, given_zone, scale)
-    reader = LogReader(form, encoding=_encoding(encoding or own), day=_day(day), default_level=default_level or "info")
+    _needed(written.form, default_level, day, given_zone, written.scale)
+    named, level_without = _encoding(encoding or written.encoding), default_level or "info"
+    reader = LogReader(written.form, encoding=named, day=_day(day), default_level=level_without)
     shown = _show(logs, reader, wanted, first)
     _tell(reader, logs, shown, stopped=shown == first, as_json=json)
     if reader.misfits or not reader.events:
         raise typer.Exit(calling.Exit.WANTING)
+
+
+class _Written(msgspec.Struct):
+    """How the logs were written."""
+
+    form: Template
+    encoding: str = "utf-8"
+    scale: Scale = msgspec.field(default_factory=Scale)
+    separator: str = "."
+    zone: str = "UTC"
+
+
+def _written(given: options.PlanOptions, plan: Path | None, appender: str, template: str | None, zone: str | None) -> _Written:
+    """Return what the options say of that."""
+    if (template is None) == (plan is None):
+        raise refuse("how were they written?", fix="give --plan and --appender, or --template", where="read")
+    if plan is None:
+        calling.exclude("--template", template, {"--appender": appender, **given.given()})
+        text = parsed_template(template or "", zone or "UTC")
+        return _Written(PlainText("text", text.setting, None, (text,)), zone=zone or "UTC")
+    calling.exclude("--plan", plan, {"--zone": zone})
+    found = given.read(plan).plan
+    if not appender:
+        raise refuse("which appender wrote them?", fix=offer(appender, found.appenders), where="--appender")
+    calling.known_appenders(found, [appender])
+    one = found.appenders[appender]
+    return _Written(one.template, one.encoding, found.scale, found.separator, found.zone)
 
 
 def _needed(form: Template, default_level: str | None, day: str, zone: str | None, scale: Scale) -> None:

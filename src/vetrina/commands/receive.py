@@ -5,13 +5,14 @@ from __future__ import annotations
 import signal
 import sys
 import threading
+from collections.abc import Callable
+from functools import partial
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, Any
 
 import typer
 
-from vetrina.commands import calling
-from vetrina.core.base.faults import refuse
+from vetrina.commands import calling, options
 from vetrina.formats.safe_files import locked
 from vetrina.rehearsal import sandbox
 from vetrina.views import screen
@@ -30,9 +31,9 @@ def run(
     http: Annotated[int, typer.Option("--http", metavar="PORT", help="Port for HTTP.", min=0, max=65535)] = 0,
     trouble: Annotated[
         list[str], typer.Option("--trouble", metavar="T", help="Misbehave: slow, refuse, close, every=3; smtp:refuse for one.")
-    ] = [],  # noqa: B006
+    ] = [],
     clean: Annotated[bool, typer.Option("--clean", help="Clear what an earlier one kept in the folder.")] = False,
-    json: calling.JsonOption = False,
+    json: options.JsonOption = False,
 ) -> None:
     """Listen on loopback for mail, syslog and HTTP, and keep what arrives as files, until Ctrl-C.
 
@@ -41,56 +42,58 @@ def run(
       vetrina receive --into received
       vetrina receive --into received --smtp 2525 --trouble smtp:every=3
       vetrina rehearse plan.yaml week.jsonl --into rehearsed --send --receiver 127.0.0.1:PORT
-    """  # noqa: D301
-    try:
-        from vetrina.rehearsal.client import Ports, loopback  # noqa: PLC0415  (only where something is received)
-        from vetrina.rehearsal.standin.receiver import Receiver  # noqa: PLC0415
-        from vetrina.rehearsal.standin.trouble import Troubles, trouble_of  # noqa: PLC0415
-    except ImportError as error:
-        what = f"receiving needs {error.name}, which is not installed"
-        raise refuse(what, fix="pip install 'vetrina[send]'", where="receive") from None
-    address = loopback(host)
-    troubles = Troubles(tuple(trouble_of(one) for one in trouble))
+    """
+    made = _receiver(into, host, trouble, {"smtp": smtp, "syslog_udp": udp, "syslog_tcp": tcp, "syslog_tls": tls, "http": http})
     sandbox.make_folder(into)
     with locked(into.resolve()):
         told = sandbox.enter(into, clean=clean, by="receive")
         if told:
             calling.remark([told])
-        stand_in = Receiver(
-            into / "received",
-            host=address,
-            ports=Ports(address, smtp, udp, tcp, tls, http),
-            troubles=troubles,
-            complain=lambda text: calling.remark([[screen.span(f"warning: {text}", "raised")]]),
-        )
-        ports = stand_in.start()
-        rows = {
-            "smtp": ports.smtp,
-            "syslog udp": ports.syslog_udp,
-            "syslog tcp": ports.syslog_tcp,
-            "syslog tls": ports.syslog_tls,
-            "http": ports.http,
-        }
-        if json:
-            calling.print_json(
-                {"host": ports.host, "ports": {name.replace(" ", "_"): port for name, port in rows.items()}, "into": str(into)}
-            )
-        else:
-            lines: list[Line] = table(
-                [Column(""), Column("")],
-                [[span(name), span(f"{ports.host}:{port}", "place")] for name, port in rows.items()],
-                80,
-                2,
-            )
-            calling.print_lines(
-                ["listening, until Ctrl-C", *lines, f"rehearse with --send --receiver {ports.host}:{ports.http}"]
-            )
-        sys.stdout.flush()
+        stand_in = made()
+        _tell(stand_in.start(), into, as_json=json)
         _wait()
         stand_in.stop()
         sandbox.mark(into, {"state": "done", "by": "receive"})
     counts = ", ".join(f"{count} {name}" for name, count in stand_in.received.items() if count)
     calling.remark([f"received: {counts or 'nothing'}"])
+
+
+def _receiver(into: Path, host: str, trouble: list[str], ports: dict[str, int]) -> Callable[[], Any]:
+    """Return what makes the receiver of a call, in a folder that is entered; wrong options are refused now."""
+    try:
+        from vetrina.rehearsal.client import Ports, loopback  # noqa: PLC0415  (only where something is received)
+        from vetrina.rehearsal.standin.receiver import Receiver  # noqa: PLC0415
+        from vetrina.rehearsal.standin.trouble import Troubles, trouble_of  # noqa: PLC0415
+    except ImportError as error:
+        raise calling.missing_library("receiving", str(error.name), "send", "receive") from None
+    address = loopback(host)
+    return partial(
+        Receiver,
+        into / "received",
+        host=address,
+        ports=Ports(address, **ports),
+        troubles=Troubles(tuple(trouble_of(one) for one in trouble)),
+        complain=lambda text: calling.remark([[screen.span(f"warning: {text}", "raised")]]),
+    )
+
+
+def _tell(ports: Any, into: Path, *, as_json: bool) -> None:
+    """Print where it listens."""
+    rows = {
+        "smtp": ports.smtp,
+        "syslog udp": ports.syslog_udp,
+        "syslog tcp": ports.syslog_tcp,
+        "syslog tls": ports.syslog_tls,
+        "http": ports.http,
+    }
+    if as_json:
+        named = {name.replace(" ", "_"): port for name, port in rows.items()}
+        calling.print_json({"host": ports.host, "ports": named, "into": str(into)})
+    else:
+        cells = [[span(name), span(f"{ports.host}:{port}", "place")] for name, port in rows.items()]
+        lines: list[Line] = table([Column(""), Column("")], cells, 80, 2)
+        calling.print_lines(["listening, until Ctrl-C", *lines, f"rehearse with --send --receiver {ports.host}:{ports.http}"])
+    sys.stdout.flush()
 
 
 def _wait() -> None:

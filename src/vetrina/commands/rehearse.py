@@ -13,11 +13,12 @@ from pathlib import Path
 from typing import Annotated, Any
 
 import typer
+from msgspec import Struct
 
-from vetrina.commands import calling
+from vetrina.commands import calling, options
 from vetrina.core.base import clocks
 from vetrina.core.base.events import Event
-from vetrina.core.base.faults import offer, refuse
+from vetrina.core.base.faults import refuse
 from vetrina.core.base.quantities import size
 from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.core.plan.model import Plan
@@ -36,9 +37,10 @@ from vetrina.views import screen
 LIMIT, MOST_FILES = "10 GiB", 100_000
 
 
+@options.reads_plan
 def run(
-    plan: calling.PlanArgument,
-    events: calling.EventsArgument,
+    found: ResolvedPlan,
+    events: options.EventsArgument,
     into: Annotated[
         Path, typer.Option("--into", metavar="DIR", help="The folder: empty, new, or a rehearsal's.", show_default=False)
     ],
@@ -59,14 +61,14 @@ def run(
     trouble: Annotated[
         list[str],
         typer.Option("--trouble", metavar="T", help="With --send: slow, refuse, close, every=3; smtp:refuse for one."),
-    ] = [],  # noqa: B006
+    ] = [],
     crash_at: Annotated[
         str, typer.Option("--crash-at", metavar="TIME", help="Crash then: what waits in buffers is lost.")
     ] = "",
     disk_full: Annotated[str, typer.Option("--disk-full", metavar="SIZE", help="The disk has this much room, no more.")] = "",
     down: Annotated[
         list[str], typer.Option("--down", metavar="'A FROM..TO'", help="This appender's sink is down for a while; repeatable.")
-    ] = [],  # noqa: B006
+    ] = [],
     pace: Annotated[
         float | None, typer.Option("--pace", metavar="SPEED", help="Play the traffic SPEED times as fast as it was.")
     ] = None,
@@ -74,15 +76,9 @@ def run(
     most_files: Annotated[
         int, typer.Option("--most-files", metavar="N", help="Stop before making more files.", min=1)
     ] = MOST_FILES,
-    strict: calling.StrictOption = False,
-    stage: calling.StageOption = [],  # noqa: B006
-    with_: calling.WithOption = [],  # noqa: B006
-    env: calling.EnvOption = [],  # noqa: B006
-    env_file: calling.EnvFileOption = [],  # noqa: B006
-    set_: calling.SetOption = [],  # noqa: B006
-    tune: calling.TuneOption = [],  # noqa: B006
-    wide: calling.WideOption = False,
-    json: calling.JsonOption = False,
+    strict: options.StrictOption = False,
+    wide: options.WideOption = False,
+    json: options.JsonOption = False,
 ) -> None:
     """Deliver the events for real, but into DIR and onto loopback only: files, mails, datagrams, requests and rows to open.
 
@@ -95,48 +91,67 @@ def run(
       vetrina rehearse plan.yaml week.jsonl --into rehearsed --send --trouble smtp:every=3
       vetrina rehearse plan.yaml week.jsonl --into rehearsed --crash-at 2026-11-12T16:41:00+01:00
       vetrina rehearse plan.yaml week.jsonl --into rehearsed --pace 3600
-    """  # noqa: D301
-    found = calling.plan_in_force(plan, stage, with_, env, env_file, set_, tune)
+    """
+    _possible(events, pace, receiver, trouble, send=send, verify=verify)
+    troubles = Troubles(
+        calling.moment(crash_at, found.plan.zone, "--crash-at") if crash_at else None,
+        tuple(_down(one, found.plan) for one in down),
+    )
+    room = (_size(limit, "--limit"), most_files, _size(disk_full, "--disk-full") if disk_full else None)
+    stream = EventStream(events, scale=found.plan.scale, strict=strict)
+    sandbox.make_folder(into)
+    with ExitStack() as stack:
+        box = _entered(stack, into, room, clean=clean, secrets=bool(found.plan.secrets))
+        client, stand_in = _client(stack, into, receiver, trouble) if send else (None, None)
+        rehearsal = Rehearsal(
+            Router(found.plan), RehearsalSite(found.plan, found.full_folder, box, client, keep_removed), troubles
+        )
+        _play(rehearsal, stream, events, pace, into)
+        different = _ended(rehearsal, client, stand_in, _again(found, events) if verify else None)
+        sandbox.mark(into, {"state": "done", "plan": found.plan.name})
+    shown = _Shown(rehearsal, into, box, client.mapping if client else {}, different)
+    shown.show(stream.unreadable, wide=wide, as_json=json)
+    _end(stream, different)
+
+
+def _end(stream: EventStream, different: list[str] | None) -> None:
+    """Tell which lines were not readable; end with 1 for those, and for a folder that is not as simulated."""
+    calling.remark_bad_lines(stream.name, stream.unreadable, stream.bad_lines)
+    if stream.unreadable or different:
+        raise typer.Exit(calling.Exit.WANTING)
+
+
+def _possible(events: str, pace: float | None, receiver: str, trouble: list[str], *, send: bool, verify: bool) -> None:
+    """Refuse calls that cannot be answered."""
     if pace is not None and not 0 < pace < 1e9:
         raise refuse("a pace is a number above 0", fix="write --pace 3600 for an hour in a second", where="--pace")
     if (receiver or trouble) and not send:
         raise refuse("--receiver and --trouble go with --send", fix="add --send", where="rehearse")
     if verify and only_once(events):
         raise refuse("standard input can be read only once", fix="put the events into a file", where="--verify")
-    troubles = Troubles(
-        calling.moment(crash_at, found.plan.zone, "--crash-at") if crash_at else None,
-        tuple(_down(one, found.plan) for one in down),
-    )
-    box_limits = (_size(limit, "--limit"), most_files, _size(disk_full, "--disk-full") if disk_full else None)
-    sandbox.make_folder(into)
-    with ExitStack() as stack:
-        stack.enter_context(locked(into.resolve()))
-        told = sandbox.enter(into, clean=clean)
-        if told:
-            calling.remark([told])
-        if found.plan.secrets:
-            calling.warn_of_secrets()
-        box = sandbox.Sandbox(into, most_bytes=box_limits[0], most_files=box_limits[1], disk=box_limits[2])
-        post, stand_in = _post(stack, into, receiver, trouble) if send else (None, None)
-        rehearsal = Rehearsal(
-            Router(found.plan), RehearsalSite(found.plan, found.full_folder, box, post, keep_removed), troubles
-        )
-        stream = EventStream(events, scale=found.plan.scale, strict=strict)
-        _play(rehearsal, stream, events, pace, into)
-        if post is not None:
-            post.close()
-        if stand_in is not None:
-            stand_in.settle(sum(_sent(rehearsal).values()))
-        different = list(islice(differences(rehearsal, _again(found, events), box.folder), MOST)) if verify else None
-        if stand_in is not None and different is not None:
-            different += _missing(rehearsal, stand_in)
-        sandbox.mark(into, {"state": "done", "plan": str(plan)})
-    _remark_shared(rehearsal)
-    _remark_live(rehearsal)
-    _show(rehearsal, stream.unreadable, into, box, post.mapping if post else {}, different, wide=wide, as_json=json)
-    calling.remark_bad_lines(events, stream.unreadable, stream.bad_lines)
-    if stream.unreadable or different:
-        raise typer.Exit(calling.Exit.WANTING)
+
+
+def _entered(stack: ExitStack, into: Path, room: tuple[int, int, int | None], *, clean: bool, secrets: bool) -> sandbox.Sandbox:
+    """Return the sandbox of a folder, locked for this call."""
+    stack.enter_context(locked(into.resolve()))
+    told = sandbox.enter(into, clean=clean)
+    if told:
+        calling.remark([told])
+    if secrets:
+        calling.warn_of_secrets()
+    return sandbox.Sandbox(into, most_bytes=room[0], most_files=room[1], disk=room[2])
+
+
+def _ended(rehearsal: Rehearsal, client: Any, stand_in: Any, again: Iterator[Event] | None) -> list[str] | None:
+    """Wait until all has arrived; return where the folder differs from the simulation of the events ``again``, None without them."""
+    if client is not None:
+        client.close()
+    if stand_in is not None:
+        stand_in.settle(sum(_sent(rehearsal).values()))
+    if again is None:
+        return None
+    different = list(islice(differences(rehearsal, again, rehearsal.place.sandbox.folder), MOST))
+    return [*different, *_missing(rehearsal, stand_in)] if stand_in is not None else different
 
 
 def _play(rehearsal: Rehearsal, stream: EventStream, events: str, pace: float | None, into: Path) -> None:
@@ -212,7 +227,7 @@ def _live(rehearsal: Rehearsal) -> Callable[[datetime | None], None]:
     return show
 
 
-def _post(stack: ExitStack, into: Path, receiver: str, trouble: list[str]) -> tuple[Any, Any]:
+def _client(stack: ExitStack, into: Path, receiver: str, trouble: list[str]) -> tuple[Any, Any]:
     """Return what carries deliveries to a receiver, and the stand-in where one was started for it."""
     try:
         from vetrina.rehearsal.client import Client  # noqa: PLC0415  (only where something is sent)
@@ -220,8 +235,7 @@ def _post(stack: ExitStack, into: Path, receiver: str, trouble: list[str]) -> tu
         from vetrina.rehearsal.standin.trouble import Troubles as Misbehaviour  # noqa: PLC0415
         from vetrina.rehearsal.standin.trouble import trouble_of  # noqa: PLC0415
     except ImportError as error:
-        what = f"sending needs {error.name}, which is not installed"
-        raise refuse(what, fix="pip install 'vetrina[send]'", where="--send") from None
+        raise calling.missing_library("sending", str(error.name), "send", "--send") from None
     if receiver:
         if trouble:
             raise refuse(
@@ -295,34 +309,40 @@ def _sums(rehearsal: Rehearsal) -> dict[str, tuple[str, Any]]:
     }
 
 
-def _show(
-    rehearsal: Rehearsal,
-    unreadable: int,
-    into: Path,
-    box: sandbox.Sandbox,
-    dialled: dict[str, str],
-    different: list[str] | None,
-    *,
-    wide: bool,
-    as_json: bool,
-) -> None:
-    files = sorted(
-        (Path(folder, name).relative_to(box.folder).as_posix(), Path(folder, name).lstat().st_size)
-        for part in sandbox.OWN
-        for folder, _, names in os.walk(box.folder / part)
-        for name in names
-    )
-    if as_json:
-        calling.print_json(
-            view.as_json(rehearsal.events, unreadable, str(into), _sums(rehearsal), files, box.mapping, dialled, different)
+class _Shown(Struct):
+    """What a rehearsal did, for people or a program."""
+
+    rehearsal: Rehearsal
+    into: Path
+    box: sandbox.Sandbox
+    dialled: dict[str, str]
+    different: list[str] | None
+
+    def show(self, unreadable: int, *, wide: bool, as_json: bool) -> None:
+        """Print it, after the warnings."""
+        _remark_shared(self.rehearsal)
+        _remark_live(self.rehearsal)
+        events, sums, files = self.rehearsal.events, _sums(self.rehearsal), self._files()
+        if as_json:
+            mapping, different = self.box.mapping, self.different
+            calling.print_json(view.as_json(events, unreadable, str(self.into), sums, files, mapping, self.dialled, different))
+            return
+        width = calling.width(wide=wide)
+        lines = [*view.sum_lines(events, sums, width), [], *view.folder_lines(str(self.into), files, width)]
+        mapped = view.mapping_lines(_first_names(self.box.mapping), self.dialled, width)
+        lines += [[], *mapped] if mapped else []
+        lines += [[], *view.verified_lines(self.different)] if self.different is not None else []
+        calling.print_lines(calling.without_secrets(lines, self.rehearsal.router.plan))
+
+    def _files(self) -> list[tuple[str, int]]:
+        """Return every file in the folder with its size."""
+        root = self.box.folder
+        return sorted(
+            (Path(folder, name).relative_to(root).as_posix(), Path(folder, name).lstat().st_size)
+            for part in sandbox.OWN
+            for folder, _, names in os.walk(root / part)
+            for name in names
         )
-        return
-    width = calling.width(wide=wide)
-    lines = [*view.sum_lines(rehearsal.events, _sums(rehearsal), width), [], *view.folder_lines(str(into), files, width)]
-    mapped = view.mapping_lines(_first_names(box.mapping), dialled, width)
-    lines += [[], *mapped] if mapped else []
-    lines += [[], *view.verified_lines(different)] if different is not None else []
-    calling.print_lines(calling.without_secrets(lines, rehearsal.router.plan))
 
 
 def _remark_shared(rehearsal: Rehearsal) -> None:
@@ -353,8 +373,7 @@ def _size(text: str, option: str) -> int:
 def _down(text: str, plan: Plan) -> tuple[str, datetime, datetime]:
     name, _, span = text.strip().partition(" ")
     begun, dots, ended = span.strip().partition("..")
-    if name not in plan.appenders:
-        raise refuse(f'no appender is called "{name[:60]}"', fix=offer(name, plan.appenders), where=f"--down {text}")
+    calling.known_appenders(plan, [name], f"--down {text}")
     if not dots:
         raise refuse(
             "this is no stretch of time", fix="write 'alarms 2026-11-12T10:00..2026-11-12T12:00'", where=f"--down {text}"

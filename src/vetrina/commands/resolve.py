@@ -6,23 +6,19 @@ from typing import Annotated
 
 import typer
 
-from vetrina.commands import calling
+from vetrina.commands import calling, options
 from vetrina.core.config.dump import dump
 from vetrina.core.config.history import hidden_names
+from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.views import resolve as view
 
 
+@options.reads_plan
 def run(
-    plan: calling.PlanArgument,
+    found: ResolvedPlan,
     defaults: Annotated[bool, typer.Option("--defaults", help="Write out what holds without being said, too.")] = False,
     bare: Annotated[bool, typer.Option("--bare", help="Leave the comments with the origins out.")] = False,
-    stage: calling.StageOption = [],  # noqa: B006
-    with_: calling.WithOption = [],  # noqa: B006
-    env: calling.EnvOption = [],  # noqa: B006
-    env_file: calling.EnvFileOption = [],  # noqa: B006
-    set_: calling.SetOption = [],  # noqa: B006
-    tune: calling.TuneOption = [],  # noqa: B006
-    json: calling.JsonOption = False,
+    json: options.JsonOption = False,
 ) -> None:
     """Write the plan in force out in full, each value followed by where it came from.
 
@@ -34,9 +30,8 @@ def run(
       vetrina resolve plan.yaml
       vetrina resolve plan.yaml --stage live --with local.yaml --env-file sereno.env
       vetrina resolve plan.yaml --stage live --bare > in-force.yaml
-    """  # noqa: D301
+    """
     calling.exclude("--json", json, {"--bare": bare})
-    found = calling.plan_in_force(plan, stage, with_, env, env_file, set_, tune)
     body = dump(found, defaults=defaults)
     if json:
         calling.print_json(view.as_json(body, hidden_names(found)))

@@ -7,12 +7,14 @@ from pathlib import Path
 from typing import IO, Annotated
 
 import typer
+from msgspec import Struct
 from msgspec.structs import replace
 
-from vetrina.commands import calling
+from vetrina.commands import calling, options
 from vetrina.core.base.events import Event
-from vetrina.core.base.faults import offer, refuse
+from vetrina.core.base.faults import refuse
 from vetrina.core.base.levels import NAMES
+from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.core.plan.model import Plan
 from vetrina.core.routing.counting import Counter, Part, Traffic, grouped, only
 from vetrina.core.routing.router import Route, Router
@@ -22,19 +24,18 @@ from vetrina.views import screen
 from vetrina.views.screen import Line
 
 
+@options.reads_plan
 def run(
-    plan: calling.PlanArgument,
-    events: calling.EventsArgument,
+    found: ResolvedPlan,
+    events: options.EventsArgument,
     each: Annotated[bool, typer.Option("--each", help="One line for every event.")] = False,
     counts_only: Annotated[bool, typer.Option("--counts-only", help="Leave bytes out, which is faster.")] = False,
-    logger: Annotated[str, typer.Option("--logger", metavar="L", help="Only events of this logger and below it.")] = "",
-    level: Annotated[
-        str, typer.Option("--level", metavar="RANGE", help="Only these levels: warn.., ..info, debug..warn, or one.")
-    ] = "",
+    logger: options.LoggerOption = "",
+    level: options.LevelOption = "",
     field: Annotated[
         list[str], typer.Option("--field", metavar="K=V", help="Only events with this field; V is read as YAML.")
-    ] = [],  # noqa: B006
-    appender: Annotated[list[str], typer.Option("--appender", metavar="A", help="Show only this appender; repeatable.")] = [],  # noqa: B006
+    ] = [],
+    appender: Annotated[list[str], typer.Option("--appender", metavar="A", help="Show only this appender; repeatable.")] = [],
     group_by: Annotated[
         tuple[str, str] | None, typer.Option("--group-by", metavar="field NAME", help="Count by the values of a field.")
     ] = None,
@@ -42,15 +43,9 @@ def run(
     fail_on: Annotated[
         str | None, typer.Option("--fail-on", metavar="lost-errors", help="End with 1 where errors arrive nowhere.")
     ] = None,
-    strict: calling.StrictOption = False,
-    stage: calling.StageOption = [],  # noqa: B006
-    with_: calling.WithOption = [],  # noqa: B006
-    env: calling.EnvOption = [],  # noqa: B006
-    env_file: calling.EnvFileOption = [],  # noqa: B006
-    set_: calling.SetOption = [],  # noqa: B006
-    tune: calling.TuneOption = [],  # noqa: B006
-    wide: calling.WideOption = False,
-    json: calling.JsonOption = False,
+    strict: options.StrictOption = False,
+    wide: options.WideOption = False,
+    json: options.JsonOption = False,
 ) -> None:
     """Show which events reach which appender, what stopped the others, and what went nowhere.
 
@@ -62,38 +57,31 @@ def run(
       vetrina routes plan.yaml week.jsonl --plot routing.svg
       vetrina routes plan.yaml week.jsonl --counts-only --fail-on lost-errors
       zcat week.jsonl.gz | vetrina routes plan.yaml - --json
-    """  # noqa: D301
-    found = calling.plan_in_force(plan, stage, with_, env, env_file, set_, tune)
-    router = Router(found.plan)
+    """
     part = calling.part_of(found.plan.scale, logger, level, field)
-    for name in appender:
-        if name not in found.plan.appenders:
-            raise refuse(f'no appender is called "{name[:60]}"', fix=offer(name, found.plan.appenders), where="--appender")
-    calling.exclude("--each", each, {"--group-by": group_by, "--counts-only": counts_only, "--plot": plot})
-    calling.exclude("--group-by", group_by, {"--counts-only": counts_only, "--plot": plot})
-    if fail_on not in {None, "lost-errors"}:
-        raise refuse(f'"{(fail_on or "")[:40]}" is nothing to fail on', fix="write --fail-on lost-errors", where="--fail-on")
-    if plot is not None and plot.suffix not in {".svg", ".png"}:
-        raise refuse(f'"{plot.suffix}" is no kind of picture', fix="end the name with .svg or .png", where=f"--plot {plot}")
+    calling.known_appenders(found.plan, appender)
+    _possible(fail_on, plot, counts_only, {"--each": each, "--group-by": group_by})
     stream = EventStream(events, scale=found.plan.scale, strict=strict)
-    lost = _Lost(router)
-    width = calling.width(wide=wide)
+    call = _Call(Router(found.plan), stream, part, appender, calling.width(wide=wide), json)
     with open_input(events) as file:
         if each:
-            _each(router, stream, file, part, appender, lost, as_json=json)
+            call.each(file)
         elif group_by is not None:
-            _grouped(router, stream, file, part, group_by, appender, lost, width, as_json=json)
+            call.grouped(file, group_by)
         else:
-            counter = Counter(router, with_bytes=not counts_only, part=part)
-            stream.send(file, counter)
-            traffic = counter.result()
-            lost.take_all(traffic)
-            _show(traffic, found.plan, stream.unreadable, appender, plot, width, as_json=json)
+            call.sums(file, plot, with_bytes=not counts_only)
     calling.remark_bad_lines(events, stream.unreadable, stream.bad_lines)
-    if fail_on and lost.counts:
-        calling.remark([[screen.Span("lost-errors: ", "bad"), screen.span(lost.words())]])
-    if stream.unreadable or (fail_on and lost.counts):
-        raise typer.Exit(calling.Exit.WANTING)
+    call.lost.end(stream.unreadable, fail=bool(fail_on))
+
+
+def _possible(fail_on: str | None, plot: Path | None, counts_only: bool, ways: dict[str, object]) -> None:  # noqa: FBT001
+    """Refuse ways to show the events that exclude each other, and what is no fault to fail on or no picture."""
+    for option, given in ways.items():
+        others = {} if option == "--group-by" else {"--group-by": ways["--group-by"]}
+        calling.exclude(option, given, {**others, "--counts-only": counts_only, "--plot": plot})
+    calling.picture_kind(plot)
+    if fail_on not in {None, "lost-errors"}:
+        raise refuse(f'"{(fail_on or "")[:40]}" is nothing to fail on', fix="write --fail-on lost-errors", where="--fail-on")
 
 
 class _Lost:
@@ -125,89 +113,97 @@ class _Lost:
         )
         return f"{screen.counted(sum(self.counts.values()), 'error')} arrive nowhere: {who}"
 
+    def end(self, unreadable: int, *, fail: bool) -> None:
+        """End with 1 where lines were not readable, or where errors were lost and that is to ``fail``."""
+        if fail and self.counts:
+            calling.remark([[screen.Span("lost-errors: ", "bad"), screen.span(self.words())]])
+        if unreadable or (fail and self.counts):
+            raise typer.Exit(calling.Exit.WANTING)
 
-def _show(
-    traffic: Traffic, plan: Plan, unreadable: int, appenders: list[str], plot: Path | None, width: int, *, as_json: bool
-) -> None:
-    if appenders:
-        traffic.appenders = {name: one for name, one in traffic.appenders.items() if name in appenders}
-        for cell in traffic.cells.values():
-            cell.reached = {name: count for name, count in cell.reached.items() if name in appenders}
-    if plot is not None:
-        draw = _drawer()
 
-        calling.write_bytes(plot, draw(traffic, plan, plot.suffix[1:]))
-        calling.remark([f"drawn: {plot}"])
-    if as_json:
-        calling.print_json(view.as_json(traffic, plan, unreadable))
-    else:
-        calling.print_lines(view.route_lines(traffic, plan, unreadable, width))
+class _Call(Struct, dict=True):
+    """The events of a call on their way through a plan, and how they are shown."""
+
+    router: Router
+    stream: EventStream
+    part: Part
+    appenders: list[str]
+    width: int
+    as_json: bool
+
+    def __post_init__(self) -> None:
+        """Begin to count what is lost."""
+        self.lost = _Lost(self.router)
+
+    def sums(self, file: IO[bytes], plot: Path | None, *, with_bytes: bool) -> None:
+        """Show how many events reached whom, and draw it."""
+        plan = self.router.plan
+        counter = Counter(self.router, with_bytes=with_bytes, part=self.part)
+        self.stream.send(file, counter)
+        traffic = counter.result()
+        self.lost.take_all(traffic)
+        if self.appenders:
+            traffic.appenders = {name: one for name, one in traffic.appenders.items() if name in self.appenders}
+            for cell in traffic.cells.values():
+                cell.reached = {name: count for name, count in cell.reached.items() if name in self.appenders}
+        if plot is not None:
+            calling.write_bytes(plot, _drawer()(traffic, plan, plot.suffix[1:]))
+            calling.remark([f"drawn: {plot}"])
+        if self.as_json:
+            calling.print_json(view.as_json(traffic, plan, self.stream.unreadable))
+        else:
+            calling.print_lines(view.route_lines(traffic, plan, self.stream.unreadable, self.width))
+
+    def grouped(self, file: IO[bytes], group_by: tuple[str, str]) -> None:
+        """Show the events by the values of a field."""
+        kind, name = group_by
+        if kind != "field":
+            raise refuse(f'"{kind[:40]}" cannot be grouped by', fix="write --group-by field NAME", where="--group-by")
+        groups, total = grouped(self._looked_at(file), self.router, name)
+        if self.appenders:
+            for group in groups:
+                group.reached = {one: count for one, count in group.reached.items() if one in self.appenders}
+        if self.as_json:
+            calling.print_json(view.groups_json(groups, name, total, self.stream.unreadable))
+        else:
+            calling.print_lines(view.group_lines(groups, name, total, self.router.plan, self.width))
+
+    def _looked_at(self, file: IO[bytes]) -> Iterator[Event]:
+        for event in only(self.stream.read(file), self.part, self.router):
+            self.lost.take(event, self.router.route(event))
+            yield event
+
+    def each(self, file: IO[bytes]) -> None:
+        """Show one line for every event."""
+        scale, waiting = self.router.plan.scale, list[Line]()
+        for line, event in self.stream.numbered(file):
+            severity = self.router.severities[event.level]
+            if not self.part.holds(event, severity, self.router.plan.separator):
+                continue
+            route, logger = self.router.route(event), event.logger or "root"
+            self.lost.take(event, route)
+            route = self._wanted(route) if self.appenders else route
+            if self.as_json:
+                calling.print_json_line(view.each_json(line, logger, scale.name(severity), route))
+                continue
+            waiting.append(view.each_line(line, logger, severity, scale, route))
+            if len(waiting) >= 1000:
+                calling.print_lines(waiting)
+                waiting.clear()
+        calling.print_lines(waiting)
+
+    def _wanted(self, route: Route) -> Route:
+        """Return a route with the wanted appenders alone."""
+        return replace(
+            route,
+            deliveries=tuple(one for one in route.deliveries if one.appender in self.appenders),
+            stops=tuple(one for one in route.stops if one.appender in self.appenders),
+        )
 
 
 def _drawer() -> Callable[[Traffic, Plan, str], bytes]:
     try:
         from vetrina.views.routing_picture import draw  # noqa: PLC0415  (Matplotlib only where it is used)
     except ImportError:
-        raise refuse(
-            "drawing needs Matplotlib, which is not installed", fix="pip install 'vetrina[plot]'", where="--plot"
-        ) from None
+        raise calling.missing_library("drawing", "Matplotlib", "plot", "--plot") from None
     return draw
-
-
-def _grouped(
-    router: Router,
-    stream: EventStream,
-    file: IO[bytes],
-    part: Part,
-    group_by: tuple[str, str],
-    appenders: list[str],
-    lost: _Lost,
-    width: int,
-    *,
-    as_json: bool,
-) -> None:
-    kind, name = group_by
-    if kind != "field":
-        raise refuse(f'"{kind[:40]}" cannot be grouped by', fix="write --group-by field NAME", where="--group-by")
-
-    def looked_at() -> Iterator[Event]:
-        for event in only(stream.read(file), part, router):
-            lost.take(event, router.route(event))
-            yield event
-
-    groups, total = grouped(looked_at(), router, name)
-    if appenders:
-        for group in groups:
-            group.reached = {one: count for one, count in group.reached.items() if one in appenders}
-    if as_json:
-        calling.print_json(view.groups_json(groups, name, total, stream.unreadable))
-    else:
-        calling.print_lines(view.group_lines(groups, name, total, router.plan, width))
-
-
-def _each(
-    router: Router, stream: EventStream, file: IO[bytes], part: Part, appenders: list[str], lost: _Lost, *, as_json: bool
-) -> None:
-    scale = router.plan.scale
-    waiting: list[Line] = []
-    for line, event in stream.numbered(file):
-        severity = router.severities[event.level]
-        if not part.holds(event, severity, router.plan.separator):
-            continue
-        route, logger = router.route(event), event.logger or "root"
-        lost.take(event, route)
-        if appenders:
-            route = replace(
-                route,
-                deliveries=tuple(one for one in route.deliveries if one.appender in appenders),
-                stops=tuple(one for one in route.stops if one.appender in appenders),
-            )
-        if as_json:
-            document = view.each_json(line, logger, scale.name(severity), route)
-            calling.print_json_line(document)
-            continue
-        waiting.append(view.each_line(line, logger, severity, scale, route))
-        if len(waiting) >= 1000:
-            calling.print_lines(waiting)
-            waiting.clear()
-    calling.print_lines(waiting)

@@ -23,7 +23,7 @@ def run(
     Examples:
       vetrina schema plan > plan.schema.json
       vetrina schema output routes
-    """  # noqa: D301
+    """
     if what not in _WHAT:
         raise refuse(f'"{what[:60]}" has no schema', fix=offer(what, _WHAT), where="schema")
     if what != "output":

@@ -30,7 +30,7 @@ def run(
     Examples:
       vetrina tour
       vetrina tour /tmp/sereno
-    """  # noqa: D301
+    """
     _unpack(folder)
     width = min(calling.width(), 100)
     intro = f"The Sereno ropeway is made up; its plans and a week of its events are now in {folder}/. Every command below is real, and runs there."

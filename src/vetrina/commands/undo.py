@@ -8,7 +8,7 @@ from typing import Annotated
 
 import typer
 
-from vetrina.commands import calling
+from vetrina.commands import calling, options
 from vetrina.core.base.faults import refuse
 from vetrina.formats import undo_records as undo
 from vetrina.formats.safe_files import locked_files, remove_file, replace_file
@@ -16,12 +16,12 @@ from vetrina.views import changes as view
 
 
 def run(
-    plan: calling.PlanArgument,
+    plan: options.PlanArgument,
     all_: Annotated[bool, typer.Option("--all", help="Take back every applied change, the last first.")] = False,
     list_: Annotated[bool, typer.Option("--list", help="Show what can be taken back.")] = False,
     dry_run: Annotated[bool, typer.Option("--dry-run", help="Show the diff and write nothing.")] = False,
     yes: Annotated[bool, typer.Option("--yes", help="Do not ask about files outside the plan's folder.")] = False,
-    json: calling.JsonOption = False,
+    json: options.JsonOption = False,
 ) -> None:
     """Take back the last change that vetrina apply wrote; edits made since elsewhere in the file are kept.
 
@@ -30,37 +30,45 @@ def run(
       vetrina undo plan.yaml
       vetrina undo plan.yaml --list
       vetrina undo plan.yaml --all --dry-run
-    """  # noqa: D301
-    if list_:
-        calling.only_beside("--list", "--json")
+    """
     calling.exclude("--dry-run", dry_run, {"--yes": yes})
     if list_:
-        _show_list(undo.read_record(plan), as_json=json)
+        _show_list(plan, as_json=json)
         return
     named = [undo.file_of(plan, step, one)[0] for step in undo.read_record(plan).steps for one in step.files]
     with locked_files(plan, *named):
         record = undo.read_record(plan)
-        if not record.steps:
-            raise refuse(
-                "there is nothing to take back",
-                "no change is on record beside the plan",
-                "vetrina apply keeps a record",
-                where=str(plan),
-            )
-        steps = record.steps[::-1] if all_ else record.steps[-1:]
+        steps = _steps(record, plan, every=all_)
         before, after = _texts(plan, steps)
         diffs = {str(path): undo.difference(str(path), before[path], text) for path, text in after.items()}
         if not dry_run:
             _ask_about_others(plan, steps, yes=yes, as_json=json)
             _take_back(before, after)
             undo.write_record(plan, undo.Record(undo.VERSION, record.steps[: len(record.steps) - len(steps)]))
-    if json:
-        calling.print_json(view.undone_json(diffs, steps, undone=not dry_run))
+    _show(diffs, steps, undone=not dry_run, as_json=json)
+
+
+def _steps(record: undo.Record, plan: Path, *, every: bool) -> list[undo.AppliedStep]:
+    """Return the last change on record, or ``every`` one, the last first."""
+    if not record.steps:
+        raise refuse(
+            "there is nothing to take back",
+            "no change is on record beside the plan",
+            "vetrina apply keeps a record",
+            where=str(plan),
+        )
+    return record.steps[::-1] if every else record.steps[-1:]
+
+
+def _show(diffs: dict[str, list[str]], steps: list[undo.AppliedStep], *, undone: bool, as_json: bool) -> None:
+    if as_json:
+        calling.print_json(view.undone_json(diffs, steps, undone=undone))
         return
     calling.print_lines([line for diff in diffs.values() for line in view.coloured(diff)])
-    words = "would be taken back" if dry_run else "taken back"
     sys.stdout.flush()
-    calling.remark([f"{words}: {' '.join(word for step in steps for word in step.words)}"])
+    calling.remark(
+        [f"{'taken back' if undone else 'would be taken back'}: {' '.join(word for step in steps for word in step.words)}"]
+    )
 
 
 _Texts = dict[Path, str | None]
@@ -105,7 +113,9 @@ def _take_back(before: _Texts, after: _Texts) -> None:
             replace_file(path, text.encode(), was=None if old is None else old.encode())
 
 
-def _show_list(record: undo.Record, *, as_json: bool) -> None:
+def _show_list(plan: Path, *, as_json: bool) -> None:
+    calling.only_beside("--list", "--json")
+    record = undo.read_record(plan)
     if as_json:
         calling.print_json(view.steps_json(record.steps))
     else:

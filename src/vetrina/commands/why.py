@@ -8,9 +8,9 @@ from typing import Annotated
 
 import typer
 
-from vetrina.commands import calling
+from vetrina.commands import calling, options
 from vetrina.core.base.events import Event, JsonObject
-from vetrina.core.base.faults import offer, refuse
+from vetrina.core.base.faults import refuse
 from vetrina.core.changes.remedies import Remedy, ways_to, ways_to_once
 from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.core.plan.model import Plan
@@ -24,12 +24,13 @@ from vetrina.views import why as view
 _TIME = datetime(2026, 1, 1, tzinfo=UTC)
 
 
+@options.reads_plan
 def run(
-    plan: calling.PlanArgument,
+    found: ResolvedPlan,
     logger: Annotated[str | None, typer.Option("--logger", metavar="L", help="The message's logger.")] = None,
     level: Annotated[str | None, typer.Option("--level", metavar="V", help="Its level: a name or a number.")] = None,
     message: Annotated[str, typer.Option("--message", metavar="M", help="Its text, with holes or without.")] = "",
-    field: Annotated[list[str], typer.Option("--field", metavar="K=V", help="A field; V is read as YAML; repeatable.")] = [],  # noqa: B006
+    field: Annotated[list[str], typer.Option("--field", metavar="K=V", help="A field; V is read as YAML; repeatable.")] = [],
     error: Annotated[str, typer.Option("--error", metavar="TEXT", help="The error that it carries.")] = "",
     from_: Annotated[
         str | None, typer.Option("--from", metavar="EVENTS:LINE", help="Take the message from a line of a file.")
@@ -42,14 +43,8 @@ def run(
     events: Annotated[
         str | None, typer.Option("--events", metavar="FILE", help="Rank changes by what else they let in of these.")
     ] = None,
-    stage: calling.StageOption = [],  # noqa: B006
-    with_: calling.WithOption = [],  # noqa: B006
-    env: calling.EnvOption = [],  # noqa: B006
-    env_file: calling.EnvFileOption = [],  # noqa: B006
-    set_: calling.SetOption = [],  # noqa: B006
-    tune: calling.TuneOption = [],  # noqa: B006
-    wide: calling.WideOption = False,
-    json: calling.JsonOption = False,
+    wide: options.WideOption = False,
+    json: options.JsonOption = False,
 ) -> None:
     """Show why one message arrives, or does not: every gate in order, and the line that decided.
 
@@ -60,28 +55,22 @@ def run(
       vetrina why plan.yaml --from week.jsonl:1204
       vetrina why plan.yaml --logger ropeway.gate --level debug --to daybook --events week.jsonl
       vetrina why plan.yaml --from week.jsonl:2370 --twice
-    """  # noqa: D301
-    found = calling.plan_in_force(plan, stage, with_, env, env_file, set_, tune)
-    event = _from_file(from_, found.plan) if from_ else _made(found.plan, logger, level, message, field, error)
+    """
     if from_ and (logger or level or message or field or error):
         raise refuse("--from takes the whole message from the file", fix="leave --logger, --level, … out", where="--from")
-    if to is not None and to not in found.plan.appenders:
-        raise refuse(f'no appender is called "{to[:60]}"', fix=offer(to, found.plan.appenders), where="--to")
     if events is not None and to is None and not twice:
-        raise refuse(
-            "--events ranks the changes of --to and --twice", fix="add one of these, or leave it out", where="--events"
-        )
+        fix = "add one of these, or leave it out"
+        raise refuse("--events ranks the changes of --to and --twice", fix=fix, where="--events")
+    calling.known_appenders(found.plan, [to] if to is not None else [], "--to")
+    event = _from_file(from_, found.plan) if from_ else _made(found.plan, logger, level, message, field, error)
     explanation = explain(Router(found.plan), event)
     ways = _ways(found, event, explanation, to, events, twice=twice)
     calling.ask_about_logger(event.logger or "root", found.plan, _seen(events, found.plan) if events else {}, events or "")
     if json:
         calling.print_json(view.as_json(explanation, event, found.plan, ways, to))
     else:
-        calling.print_lines(view.why_lines(explanation, event, found.plan, calling.width(wide=wide), to))
-        if ways is not None:
-            calling.print_lines(view.way_lines(ways, explanation, found.plan, to, calling.width(wide=wide)))
-    arrives = any(to in {None, appender} for appender, _ in explanation.deliveries)
-    if not arrives:
+        calling.print_lines(view.answer_lines(explanation, event, found.plan, calling.width(wide=wide), ways, to))
+    if not any(to in {None, appender} for appender, _ in explanation.deliveries):
         raise typer.Exit(calling.Exit.WANTING)
 
 

@@ -137,6 +137,14 @@ def _levels(severities: list[int], plan: Plan) -> str:
     return ", ".join(name(run[0]) if len(run) == 1 else f"{name(run[0])}..{name(run[-1])}" for run in runs)
 
 
+def answer_lines(
+    found: Explanation, event: Event, plan: Plan, width: int, ways: list[Remedy] | None, to: str | None
+) -> list[Line]:
+    """Return the verdict with every gate, and the changes where they were asked for."""
+    lines = why_lines(found, event, plan, width, to)
+    return lines if ways is None else [*lines, *way_lines(ways, found, plan, to, width)]
+
+
 def why_lines(found: Explanation, event: Event, plan: Plan, width: int, to: str | None = None) -> list[Line]:
     """Return the verdict first (that about ``to`` before the others), then every gate in order."""
     text = safe(filled(event))

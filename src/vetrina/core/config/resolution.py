@@ -65,6 +65,10 @@ class Overrides(Struct, frozen=True):
     env_file_names: tuple[str, ...] = ()
     environment: dict[str, str] = field(default_factory=dict)
 
+    def change_plan(self) -> bool:
+        """Tell whether anything here changes what the plan says by itself."""
+        return bool(self.stages or self.layers or self.sets or self.tunes)
+
     def bare(self) -> Overrides:
         """Return the same without anything that changes the plan."""
         return replace(self, stages=(), layers=(), sets=(), tunes=())

@@ -55,7 +55,7 @@ class Preview:
     """
 
     def __init__(self, router: Router, part: Part, wanted: tuple[str, ...] = (), first: int | None = None) -> None:
-        self._router, self._part, self._first = router, part, first
+        self.router, self._part, self._first = router, part, first
         self._flows: LoggerLevelCache[_Reached | None] = LoggerLevelCache(router.places_with(part.logger).of)
         self._lanes = {name: _Lane(router.plan.appenders[name]) for name in wanted or router.plan.appenders}
 
@@ -66,7 +66,7 @@ class Preview:
 
     def renderings(self, events: Iterable[tuple[int, Event]]) -> Iterator[Shown]:
         """Yield the deliveries of (line, event); every event counts for `{sequence}`, in the part or not."""
-        flows, severities, first = self._flows.by_logger, self._router.severities, self._first
+        flows, severities, first = self._flows.by_logger, self.router.severities, self._first
         for number, (line, event) in enumerate(events, start=1):
             try:
                 reached = flows[event.logger][event.level]
@@ -81,16 +81,16 @@ class Preview:
 
     def _learn(self, event: Event) -> _Reached | None:
         """Remember what events of a logger and level reach, None where that has to be asked of each."""
-        settled = self._router.decide(event.logger, event.level).route is not None and not self._part.fields
+        settled = self.router.decide(event.logger, event.level).route is not None and not self._part.fields
         return self._flows.keep(event, self._reached(event, any_=self._flows.is_shared(event)) if settled else None)
 
     def _reached(self, event: Event, *, any_: bool = False) -> _Reached:
         """Return what an event reaches, with what renders such events: those of its logger, or of ``any_`` that shares it."""
-        plan = self._router.plan
-        if not self._part.holds(event, self._router.severities[event.level], plan.separator):
+        plan = self.router.plan
+        if not self._part.holds(event, self.router.severities[event.level], plan.separator):
             return []
         lanes = self._lanes
-        deliveries = self._router.route(event).deliveries
+        deliveries = self.router.route(event).deliveries
         return [
             (lane, via, lane.renders.of_any() if any_ else lane.renders.of(event))
             for name, via in deliveries

@@ -1,0 +1,40 @@
+"""What checks may look at besides the plan: a recording, this machine, the network."""
+
+from __future__ import annotations
+
+from vetrina.core.checks import runner
+from vetrina.core.plan.model import Plan
+from vetrina.core.routing.router import Router
+from vetrina.work.recording import Recording
+
+
+def circumstances(
+    plan: Plan,
+    recording: Recording | None = None,
+    limits: dict[str, dict[str, float]] | None = None,
+    *,
+    probe: bool = False,
+    network: bool = False,
+) -> runner.Circumstances:
+    """Return what is known besides the plan.
+
+    Args:
+        plan: The plan.
+        recording: Events to look at; they are read twice.
+        limits: Thresholds, by check and name.
+        probe: Whether to look at this machine: folders, disks, git.
+        network: Whether to ask for hosts and ports.
+    """
+    from vetrina.rehearsal import probing  # noqa: PLC0415  (sockets and git only where they are asked)
+
+    seen, rolled = None, None
+    if recording is not None:
+        seen = runner.look_at(Router(plan), recording.read(plan.scale))
+        rolled = runner.rolled_files(Router(plan), recording.read(plan.scale))
+    return runner.Circumstances(
+        seen,
+        probing.probe_paths(plan) if probe else None,
+        probing.probe_hosts(plan) if network else None,
+        rolled,
+        limits or {},
+    )

@@ -1,0 +1,84 @@
+"""What a change does to a recording: both plans side by side, and the files of both."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from msgspec import Struct
+
+from vetrina.core.base.faults import refuse
+from vetrina.core.changes.outcome import Outcome, difference, rolled, touched_files, unheard
+from vetrina.core.changes.side_by_side import Comparison
+from vetrina.core.checks.runner import Circumstances, check
+from vetrina.core.config.edits import changed_lines
+from vetrina.core.config.resolution import ResolvedPlan
+from vetrina.core.rolling.playing import Rolling, measured_ratio, repeated
+from vetrina.core.rolling.streams import Stream
+from vetrina.core.routing.router import Router
+from vetrina.formats.packers import MeasuringPacker
+from vetrina.work.recording import Recording
+
+
+class Trial(Struct, frozen=True):
+    """A recording that changes are tried on.
+
+    For files, it is played ``repeat`` times; ``streams`` are added to it; ``ratio`` is the packed size in parts of the
+    size, measured by packing where None.
+    """
+
+    recording: Recording
+    repeat: int = 1
+    ratio: float | None = None
+    streams: Sequence[Stream] = ()
+
+    def outcome(self, before: ResolvedPlan, after: ResolvedPlan, words: tuple[str, ...] = ()) -> Outcome:
+        """Return all that a change does; ``words`` are what it is called. Raise Refused where the two cannot be compared."""
+        if before.plan.scale.extra != after.plan.scale.extra:
+            raise refuse("the change gives level names another meaning", "the same events cannot be sent through both sides",
+                         "leave levels as they are", where="whatif")  # fmt: skip
+        old, new = Router(before.plan), Router(after.plan)
+        comparison = Comparison(old, new)
+        self.recording.send(before.plan.scale, comparison)
+        effects = comparison.result(self.streams)
+        names = touched_files(effects, before.plan, after.plan)
+        files = self._files(old, new, names, comparison.means(effects)) if names else ()
+        findings = difference(check(before, Circumstances()), check(after, Circumstances()))
+        kinds = {name: one.sink.kind for plan in (before.plan, after.plan) for name, one in plan.appenders.items()}
+        return Outcome(
+            words,
+            effects,
+            files,
+            unheard(old, new, effects),
+            *findings,
+            tuple(changed_lines(before, after)),
+            tuple(changed_lines(after, before)),
+            kinds,
+        )
+
+    def _files(self, old: Router, new: Router, names: tuple[str, ...], means: dict[str, dict[int, int]]) -> Any:
+        sides = [_side(router, names, self.ratio) for router in (old, new)]
+        if self.streams:
+            if self.ratio is None:  # content that nobody has cannot be packed: how the recording packs stands for it
+                self._feed(sides, old)
+                ratios = [{name: measured_ratio(one) for name, one in side.lanes.items()} for side in sides]
+                sides = [
+                    Rolling(side.router, wanted=tuple(side.lanes) or ("",), ratios=kept)
+                    for side, kept in zip(sides, ratios, strict=True)
+                ]
+            for side in sides:
+                side.add_streams(self.streams, means)
+        self._feed(sides, old)
+        for side in sides:
+            side.finish()
+        return rolled(names, *sides)
+
+    def _feed(self, sides: list[Rolling], old: Router) -> None:
+        for event in repeated(lambda: self.recording.read(old.plan.scale), self.repeat):
+            for side in sides:
+                side.take(event)
+
+
+def _side(router: Router, names: tuple[str, ...], ratio: float | None) -> Rolling:
+    wanted = tuple(name for name in names if name in router.plan.appenders) or ("",)
+    return Rolling(router, wanted=wanted, ratio=ratio, packer=MeasuringPacker)

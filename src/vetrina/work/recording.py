@@ -1,0 +1,76 @@
+"""Events of a file or of a program, to be read as often as the work wants them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Iterator
+from pathlib import Path
+
+from vetrina.core.base.events import Event
+from vetrina.core.base.faults import refuse
+from vetrina.core.base.levels import Scale
+from vetrina.formats.events import BadLine, EventStream, EventTaker, open_input
+
+
+class Recording:
+    """Events that can be read again and again; what was not readable is known from the first time.
+
+    Args:
+        events: A file of JSON Lines (also gzip or zstd; `-` is standard input), or events that a program made.
+        name: What the events are called in messages, where the file is a copy of what was named.
+        strict: Whether the first line that is no event raises Refused.
+    """
+
+    def __init__(self, events: str | Path | Iterable[Event], *, name: str = "", strict: bool = False) -> None:
+        self._made = None if isinstance(events, str | Path) else tuple(events)
+        self._path = str(events) if isinstance(events, str | Path) else ""
+        self.name = name or self._path or "events"
+        self._strict = strict
+        self._first: EventStream | None = None
+
+    @property
+    def unreadable(self) -> int:
+        """How many lines were no events."""
+        return self._first.unreadable if self._first else 0
+
+    @property
+    def bad_lines(self) -> list[BadLine]:
+        """The first lines that were no events, with the reasons."""
+        return self._first.bad_lines if self._first else []
+
+    def read(self, scale: Scale) -> Iterator[Event]:
+        """Yield the events; raise Refused where a program made one of a level that ``scale`` does not know."""
+        if self._made is not None:
+            yield from map(_known(scale), self._made)
+            return
+        stream = self._stream(scale)
+        with open_input(self._path) as file:
+            yield from stream.read(file)
+        self._first = self._first or stream
+
+    def send(self, scale: Scale, taker: EventTaker) -> None:
+        """Send all events to ``taker``, in batches."""
+        if self._made is not None:
+            taker.feed(map(_known(scale), self._made))
+            return
+        stream = self._stream(scale)
+        with open_input(self._path) as file:
+            stream.send(file, taker)
+        self._first = self._first or stream
+
+    def _stream(self, scale: Scale) -> EventStream:
+        stream = EventStream(self._path, scale=scale, strict=self._strict)
+        stream.name = self.name
+        return stream
+
+
+def _known(scale: Scale) -> Callable[[Event], Event]:
+    """Return a function that lets an event through, and raises Refused for one that no file could hold."""
+
+    def known(event: Event) -> Event:
+        if scale.severity(event.level) is None:
+            raise refuse(f'level "{str(event.level)[:60]}" is not known{scale.hint(str(event.level))}', where="events")
+        if event.time.tzinfo is None:
+            raise refuse("the time of an event has no offset", fix="give it a tzinfo", where="events")
+        return event
+
+    return known
