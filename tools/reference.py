@@ -28,7 +28,8 @@ from vetrina.core.sink_kinds import KINDS
 from vetrina.core.templates import steps
 from vetrina.core.templates.compiling import SOURCES
 from vetrina.formats import cases
-from vetrina.formats.schemas import OUTPUTS, output_schema
+from vetrina.formats.schemas import record_schema
+from vetrina.views.outputs import OUTPUTS
 
 FOLDER = Path(__file__).resolve().parent.parent / "docs" / "reference"
 MADE = "<!-- made by tools/reference.py from the program's own tables: python tools/docs.py -->\n\n"
@@ -287,7 +288,7 @@ def _checks() -> str:
 def _outputs() -> str:
     text = "# Outputs\n\nWhat each command prints with `--json`, field by field. A field that is not required is left out where it says nothing. `vetrina schema output NAME` prints the schema.\n"
     for name, record in OUTPUTS.items():
-        schema = output_schema(name)
+        schema = record_schema(record, f"vetrina {name} --json")
         text += f"\n## {name}\n\n{_described(record)}\n\n" + _fields(schema)
         for part, inner in schema.get("$defs", {}).items():
             text += f"\n**{part}**: {inner.get('description', '')}\n\n" + _fields(inner) if "properties" in inner else ""

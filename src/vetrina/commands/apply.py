@@ -13,6 +13,7 @@ from vetrina.core.base.faults import refuse
 from vetrina.core.config.splicing import Target
 from vetrina.formats.safe_files import locked_files
 from vetrina.views import changes as view
+from vetrina.views.documents import changes as documents
 from vetrina.work.applying import Change, Work, nameable, write
 
 
@@ -70,7 +71,7 @@ def _possible(tune: list[str], set_: list[str], into: Path | None, in_stage: str
 
 def _show(change: Change, plan: Path, *, wanted: bool, dry_run: bool, as_json: bool) -> None:
     if as_json:
-        calling.print_json(view.applied_json(change.diffs, change.places, applied=wanted))
+        calling.print_json(documents.applied_document(change.diffs, change.places, applied=wanted))
     else:
         calling.remark([_outcome(changed=bool(change.diffs), wanted=wanted, plan=plan, dry_run=dry_run)])
 

@@ -53,13 +53,13 @@ def asked_text(found: ResolvedPlan) -> str:
 
 def print_json(document: Any) -> None:
     """Write one JSON document to standard output."""
-    compact = visible(compact_json(shown_json(document))).encode()
+    compact = visible(compact_json(shown_json(msgspec.to_builtins(document)))).encode()
     sys.stdout.write(msgspec.json.format(compact, indent=2).decode() + "\n")
 
 
 def print_json_line(document: Any) -> None:
     """Write one JSON document on a line of its own to standard output."""
-    sys.stdout.write(visible(compact_json(shown_json(document))) + "\n")
+    sys.stdout.write(visible(compact_json(shown_json(msgspec.to_builtins(document)))) + "\n")
 
 
 def visible(text: str) -> str:

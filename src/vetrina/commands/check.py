@@ -23,6 +23,7 @@ from vetrina.formats.documents import decode
 from vetrina.formats.junit import Case, junit
 from vetrina.formats.sarif import sarif
 from vetrina.views import check as view
+from vetrina.views.documents import check as documents
 from vetrina.work.checking import circumstances
 from vetrina.work.recording import Recording
 
@@ -175,13 +176,13 @@ def _print_pages(checks: dict[str, Check], explain: str | None, *, given: bool, 
         raise refuse("--list and --explain look at no plan", fix="leave the plan out", where="check")
     if explain is None:
         if as_json:
-            calling.print_json({"checks": [view.check_json(one, page(one)) for one in checks.values()]})
+            calling.print_json(documents.list_document((one, page(one)) for one in checks.values()))
         else:
             calling.print_lines(view.list_lines(checks, calling.width(wide=wide)))
         return
     one = checks[_known(explain, checks, "--explain")]
     if as_json:
-        calling.print_json(view.check_json(one, page(one)))
+        calling.print_json(documents.page_document(one, page(one)))
     else:
         calling.print_lines(view.page_lines(one, page(one)))
 
@@ -243,7 +244,7 @@ class _Report(msgspec.Struct):
     def show(self, width: int, *, as_json: bool) -> None:
         """Print the findings."""
         if as_json:
-            calling.print_json(view.as_json(self.findings))
+            calling.print_json(documents.document(self.findings))
         elif any(one.known is not None for one in self.results):
             looked = sum(len(_ran(one, self.checks, self.wanted)) for one in self.results)
             calling.print_lines(view.finding_lines(self.findings, looked, len(self.results), width))

@@ -13,6 +13,7 @@ from vetrina.core.base.faults import Fault, Refused, refuse
 from vetrina.core.changes.comparing import compare
 from vetrina.core.changes.sinks_compared import compare_sinks
 from vetrina.views import compare as view
+from vetrina.views.documents import compare as documents
 
 
 @options.takes_plan_options
@@ -56,7 +57,7 @@ def run(
     found = compare(first, second, by_appender=by == "appender")
     sinks = compare_sinks(first, second, by_appender=by == "appender")
     if json:
-        calling.print_json(view.as_json(found, sinks, first.scale))
+        calling.print_json(documents.document(found, sinks, first.scale))
     else:
         lines = view.compared_lines(found, sinks, first, calling.width(wide=wide))
         calling.print_lines(calling.without_secrets(calling.without_secrets(lines, first), second))

@@ -17,6 +17,7 @@ from vetrina.formats.cases import cases_text, read_cases
 from vetrina.formats.events import EventStream, open_input
 from vetrina.formats.junit import Case, junit
 from vetrina.views import expect as view
+from vetrina.views.documents import expect as documents
 
 
 @options.takes_plan_options
@@ -52,7 +53,7 @@ def run(
     if junit_file is not None:
         calling.write_file(junit_file, junit(str(cases), [_case(one) for one in verdicts]))
     if json:
-        calling.print_json(view.as_json(verdicts))
+        calling.print_json(documents.document(verdicts))
     else:
         calling.print_lines(calling.without_secrets(view.expected_lines(verdicts, calling.width(wide=wide)), found.plan))
     if any(one.failures for one in verdicts):

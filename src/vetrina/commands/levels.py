@@ -10,6 +10,7 @@ from vetrina.commands import calling, options
 from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.core.routing.level_rows import Selection, level_rows
 from vetrina.views import levels as view
+from vetrina.views.documents import levels as documents
 
 
 @options.reads_plan
@@ -42,7 +43,7 @@ def run(
         found.bare_plan() if found.overrides.change_plan() else None,
     )
     if json:
-        calling.print_json(view.as_json(rows, found.plan.scale))
+        calling.print_json(documents.document(rows, found.plan.scale))
         return
     lines = view.title_lines(found.plan, len(rows), total, calling.asked_text(found))
     calling.print_lines([*lines, *view.level_lines(rows, found.plan, calling.width(wide=wide))])

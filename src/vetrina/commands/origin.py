@@ -11,6 +11,7 @@ from vetrina.core.base.faults import refuse
 from vetrina.core.config import history
 from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.views import origin as view
+from vetrina.views.documents import origin as documents
 
 
 @options.reads_plan
@@ -38,12 +39,12 @@ def run(
     if unused:
         accounts, nothing = history.sources(found), history.unused(found)
         if json:
-            calling.print_json(view.unused_json(accounts, nothing))
+            calling.print_json(documents.unused_document(accounts, nothing))
         else:
             calling.print_lines(view.unused_lines(accounts, nothing, calling.width(wide=wide)))
         return
     known = history.history(found, path)
     if json:
-        calling.print_json(view.history_json(known))
+        calling.print_json(documents.history_document(known))
     else:
         calling.print_lines(view.history_lines(known, calling.width(wide=wide)))

@@ -24,6 +24,7 @@ from vetrina.core.templates.compiling import Setting, TextTemplate, text_templat
 from vetrina.core.templates.language import BadTemplate
 from vetrina.formats.events import EventStream, open_input
 from vetrina.views import preview as view
+from vetrina.views.documents import preview as documents
 from vetrina.views.screen import Line, whole
 
 _FIRST = 10
@@ -165,8 +166,7 @@ def _events(events: str | None, plan: Plan, part: Part, names: tuple[str, ...], 
 def _json(shown: Iterator[Shown], plan: Plan) -> None:
     clean = calling.hider(plan)
     for one in shown:
-        document = {**view.as_json(one), "output": clean(one.output)}
-        calling.print_json_line(document)
+        calling.print_json_line(documents.document(one, clean(one.output)))
 
 
 def _raw(shown: Iterator[Shown], plan: Plan, names: tuple[str, ...]) -> None:
@@ -270,7 +270,7 @@ class _Trial:
         if self._look.explain:
             calling.print_lines(view.explain_lines(layout.pieces(shown.event, shown.number), width))
         elif self._look.as_json:
-            calling.print_json_line(view.as_json(shown))
+            calling.print_json_line(documents.document(shown, shown.output))
         elif self._look.raw:
             sys.stdout.buffer.write(shown.output.encode())
         else:

@@ -21,6 +21,7 @@ from vetrina.core.templates.reading_times import dated, pattern_of
 from vetrina.formats.events import open_input
 from vetrina.formats.logs import LogReader
 from vetrina.views import read as view
+from vetrina.views.documents import read as documents
 
 
 @options.takes_plan_options
@@ -165,11 +166,7 @@ def _show(logs: list[str], reader: LogReader, wanted: _Wanted, first: int | None
 
 def _tell(reader: LogReader, logs: list[str], shown: int, *, stopped: bool, as_json: bool) -> None:
     """Tell on standard error what was joined and what did not fit."""
-    summary = {
-        "events": reader.events, "shown": shown, "stopped": stopped, "joined_lines": reader.joined_lines,
-        "joined_events": reader.joined_events, "blank": reader.blank, "misfits": reader.misfits,
-        "first_misfits": [{"file": one.name, "line": one.number, "reason": one.reason} for one in reader.bad_lines],
-    }  # fmt: skip
+    summary = documents.document(reader, reader.bad_lines, shown, stopped=stopped)
     if as_json:
         sys.stdout.flush()
         sys.stderr.write(msgspec.json.format(msgspec.json.encode(summary), indent=2).decode() + "\n")

@@ -16,6 +16,7 @@ from vetrina.commands import calling, options
 from vetrina.formats.safe_files import locked
 from vetrina.rehearsal import sandbox
 from vetrina.views import screen
+from vetrina.views.documents.rehearse import Receive
 from vetrina.views.screen import Column, Line, span, table
 
 
@@ -88,7 +89,7 @@ def _tell(ports: Any, into: Path, *, as_json: bool) -> None:
     }
     if as_json:
         named = {name.replace(" ", "_"): port for name, port in rows.items()}
-        calling.print_json({"host": ports.host, "ports": named, "into": str(into)})
+        calling.print_json(Receive(ports.host, named, str(into)))
     else:
         cells = [[span(name), span(f"{ports.host}:{port}", "place")] for name, port in rows.items()]
         lines: list[Line] = table([Column(""), Column("")], cells, 80, 2)

@@ -33,6 +33,7 @@ from vetrina.rehearsal.rehearsal import Rehearsal, Troubles, paced
 from vetrina.rehearsal.verifying import MOST, differences
 from vetrina.views import rehearse as view
 from vetrina.views import screen
+from vetrina.views.documents import rehearse as documents
 
 LIMIT, MOST_FILES = "10 GiB", 100_000
 
@@ -325,7 +326,9 @@ class _Shown(Struct):
         events, sums, files = self.rehearsal.events, _sums(self.rehearsal), self._files()
         if as_json:
             mapping, different = self.box.mapping, self.different
-            calling.print_json(view.as_json(events, unreadable, str(self.into), sums, files, mapping, self.dialled, different))
+            calling.print_json(
+                documents.document(events, unreadable, str(self.into), sums, files, mapping, self.dialled, different)
+            )
             return
         width = calling.width(wide=wide)
         lines = [*view.sum_lines(events, sums, width), [], *view.folder_lines(str(self.into), files, width)]

@@ -11,6 +11,7 @@ from vetrina.core.config.dump import dump
 from vetrina.core.config.history import hidden_names
 from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.views import resolve as view
+from vetrina.views.documents import resolve as documents
 
 
 @options.reads_plan
@@ -34,6 +35,6 @@ def run(
     calling.exclude("--json", json, {"--bare": bare})
     body = dump(found, defaults=defaults)
     if json:
-        calling.print_json(view.as_json(body, hidden_names(found)))
+        calling.print_json(documents.document(body, hidden_names(found)))
         return
     calling.print_lines(view.resolve_lines(body, origins=not bare))

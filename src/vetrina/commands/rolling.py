@@ -6,7 +6,7 @@ import math
 from datetime import UTC, datetime, timedelta
 from functools import partial
 from pathlib import Path
-from typing import Annotated, Any
+from typing import Annotated
 
 import typer
 from msgspec import Struct
@@ -17,12 +17,13 @@ from vetrina.core.base.faults import refuse
 from vetrina.core.base.quantities import duration, size
 from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.core.plan.model import Plan
-from vetrina.core.rolling.outlook import Advice, coming_names, kept_history
+from vetrina.core.rolling.outlook import coming_names, kept_history
 from vetrina.core.rolling.pace import pace_of
 from vetrina.core.rolling.playing import Rolling, RollingAppender, measured_ratio
 from vetrina.core.rolling.streams import Forecast, redrawn
 from vetrina.formats.opening import only_once
 from vetrina.views import rolling as view
+from vetrina.views.documents import rolling as documents
 from vetrina.views.screen import Line
 from vetrina.work.files_over_time import Playing, file_appenders
 from vetrina.work.recording import Recording
@@ -119,7 +120,7 @@ class _Shown(Struct):
             forecast = _forecast(one, runs, self.playing.seed) if runs and one.simulation.files else None
             advice = self.playing.advise(self.found, name, *wish) if wish else None
             if self.as_json:
-                calling.print_json_line(self._document(name, one, moment, forecast, advice))
+                calling.print_json_line(documents.document(name, one, zone, moment, forecast, advice))
             elif moment is not None:
                 lines += [*view.listing_lines(one, moment, zone, self.width), []]
             else:
@@ -129,17 +130,6 @@ class _Shown(Struct):
                 lines += view.advice_lines(advice) if advice else []
                 lines.append([])
         calling.print_lines(lines[:-1])
-
-    def _document(
-        self, name: str, one: RollingAppender, moment: datetime | None, forecast: Forecast | None, advice: Advice | None
-    ) -> dict[str, Any]:
-        zone = clocks.zone(self.found.plan.zone)
-        return {
-            **view.as_json(name, one, zone),
-            **({} if moment is None else {"folder": view.listing_json(one, moment, zone)}),
-            **({"outlook": view.outlook_json(forecast)} if forecast else {}),
-            **({"advice": view.advice_json(advice)} if advice else {}),
-        }
 
 
 def _readable(events: str | None, *, again: bool) -> str:
@@ -187,7 +177,7 @@ def _names(plan: Plan, events: str | None, wanted: tuple[str, ...], *, wide: boo
             continue
         rows = list(coming_names(one.roll, now, zone))
         if as_json:
-            calling.print_json_line({"appender": name, "names": [{"roll": words, "name": text} for words, text in rows]})
+            calling.print_json_line(documents.names_document(name, rows))
         lines += [*view.names_lines(name, rows, calling.width(wide=wide)), []]
     if not as_json:
         calling.print_lines(lines[:-1] or ["no file of this plan rolls"])

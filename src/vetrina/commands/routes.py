@@ -21,6 +21,7 @@ from vetrina.core.routing.router import Route, Router
 from vetrina.formats.events import EventStream, open_input
 from vetrina.views import routes as view
 from vetrina.views import screen
+from vetrina.views.documents import routes as documents
 from vetrina.views.screen import Line
 
 
@@ -150,7 +151,7 @@ class _Call(Struct, dict=True):
             calling.write_bytes(plot, _drawer()(traffic, plan, plot.suffix[1:]))
             calling.remark([f"drawn: {plot}"])
         if self.as_json:
-            calling.print_json(view.as_json(traffic, plan, self.stream.unreadable))
+            calling.print_json(documents.document(traffic, plan, self.stream.unreadable))
         else:
             calling.print_lines(view.route_lines(traffic, plan, self.stream.unreadable, self.width))
 
@@ -164,7 +165,7 @@ class _Call(Struct, dict=True):
             for group in groups:
                 group.reached = {one: count for one, count in group.reached.items() if one in self.appenders}
         if self.as_json:
-            calling.print_json(view.groups_json(groups, name, total, self.stream.unreadable))
+            calling.print_json(documents.groups_document(groups, name, total, self.stream.unreadable))
         else:
             calling.print_lines(view.group_lines(groups, name, total, self.router.plan, self.width))
 
@@ -184,7 +185,7 @@ class _Call(Struct, dict=True):
             self.lost.take(event, route)
             route = self._wanted(route) if self.appenders else route
             if self.as_json:
-                calling.print_json_line(view.each_json(line, logger, scale.name(severity), route))
+                calling.print_json_line(documents.each_document(line, logger, scale.name(severity), route))
                 continue
             waiting.append(view.each_line(line, logger, severity, scale, route))
             if len(waiting) >= 1000:

@@ -8,7 +8,8 @@ import typer
 
 from vetrina.commands import calling
 from vetrina.core.base.faults import offer, refuse
-from vetrina.formats.schemas import OUTPUTS, cases_schema, events_schema, output_schema, plan_schema
+from vetrina.formats.schemas import cases_schema, events_schema, plan_schema, record_schema
+from vetrina.views.outputs import OUTPUTS
 
 _WHAT = ("plan", "events", "cases", "output")
 
@@ -35,4 +36,4 @@ def run(
     if command not in OUTPUTS:
         word = f'"{command[:60]}" has no --json document' if command else "whose output?"
         raise refuse(word, fix=offer(command, OUTPUTS), where="schema output")
-    calling.print_json(output_schema(command))
+    calling.print_json(record_schema(OUTPUTS[command], f"vetrina {command} --json"))

@@ -13,6 +13,7 @@ from vetrina.core.base.faults import refuse
 from vetrina.formats import undo_records as undo
 from vetrina.formats.safe_files import locked_files, remove_file, replace_file
 from vetrina.views import changes as view
+from vetrina.views.documents import changes as documents
 
 
 def run(
@@ -62,7 +63,7 @@ def _steps(record: undo.Record, plan: Path, *, every: bool) -> list[undo.Applied
 
 def _show(diffs: dict[str, list[str]], steps: list[undo.AppliedStep], *, undone: bool, as_json: bool) -> None:
     if as_json:
-        calling.print_json(view.undone_json(diffs, steps, undone=undone))
+        calling.print_json(documents.undone_document(diffs, steps, undone=undone))
         return
     calling.print_lines([line for diff in diffs.values() for line in view.coloured(diff)])
     sys.stdout.flush()
@@ -117,6 +118,6 @@ def _show_list(plan: Path, *, as_json: bool) -> None:
     calling.only_beside("--list", "--json")
     record = undo.read_record(plan)
     if as_json:
-        calling.print_json(view.steps_json(record.steps))
+        calling.print_json(documents.list_document(record.steps))
     else:
         calling.print_lines(view.step_lines(record.steps))

@@ -20,6 +20,7 @@ from vetrina.core.plan.samples import START
 from vetrina.core.routing.router import Router
 from vetrina.formats.documents import yaml_value
 from vetrina.views import whatif as view
+from vetrina.views.documents import whatif as documents
 from vetrina.views.whatif_note import note as note_text
 from vetrina.work.outcomes import Trial
 from vetrina.work.recording import Recording
@@ -177,7 +178,7 @@ def _show(
     as_json: bool,
 ) -> None:
     if as_json:
-        calling.print_json(view.as_json(outcomes, shown, recording.unreadable, today.plan.scale))
+        calling.print_json(documents.document(outcomes, shown, recording.unreadable, today.plan.scale))
     else:
         lines = view.outcome_lines(outcomes, shown, today, changed, calling.width(wide=wide), must_show)
         calling.print_lines(calling.without_secrets(lines, today.plan))

@@ -20,6 +20,7 @@ from vetrina.core.routing.router import Router
 from vetrina.formats.documents import yaml_value
 from vetrina.formats.events import EventStream, open_input
 from vetrina.views import why as view
+from vetrina.views.documents import why as documents
 
 _TIME = datetime(2026, 1, 1, tzinfo=UTC)
 
@@ -67,7 +68,7 @@ def run(
     ways = _ways(found, event, explanation, to, events, twice=twice)
     calling.ask_about_logger(event.logger or "root", found.plan, _seen(events, found.plan) if events else {}, events or "")
     if json:
-        calling.print_json(view.as_json(explanation, event, found.plan, ways, to))
+        calling.print_json(documents.document(explanation, event, found.plan, ways, to))
     else:
         calling.print_lines(view.answer_lines(explanation, event, found.plan, calling.width(wide=wide), ways, to))
     if not any(to in {None, appender} for appender, _ in explanation.deliveries):

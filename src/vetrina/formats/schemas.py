@@ -1,4 +1,4 @@
-"""JSON Schemas (2020-12): of plans, from the plan's own table; of events and outputs, from typed records."""
+"""JSON Schemas (2020-12): of plans and cases, from their tables of keys; of events and other records, from their types."""
 
 from __future__ import annotations
 
@@ -12,7 +12,6 @@ from vetrina.core.config.grammar import PLAN_FILE, VERSION
 from vetrina.core.schema import kinds
 from vetrina.core.schema.kinds import Schema
 from vetrina.formats import cases
-from vetrina.formats.outputs import OUTPUTS
 
 DIALECT = "https://json-schema.org/draft/2020-12/schema"
 
@@ -94,9 +93,9 @@ def cases_schema() -> Schema:
     return {"$schema": DIALECT, **cases.cases_schema()}
 
 
-def output_schema(command: str) -> Schema:
-    """Return the schema of a command's `--json` document (of each line, where it prints JSON Lines)."""
-    return {"$schema": DIALECT, **_flat(OUTPUTS[command], f"vetrina {command} --json")}
+def record_schema(record: Any, title: str) -> Schema:
+    """Return the schema of a typed record."""
+    return {"$schema": DIALECT, **_flat(record, title)}
 
 
 def _flat(kind: Any, title: str) -> Schema:
@@ -113,4 +112,4 @@ def _used(definitions: dict[str, Any], name: str) -> bool:
     return f"#/$defs/{name}" in str(inside) or f"'#/$defs/{name}'" in str(definitions[name])
 
 
-__all__ = ["OUTPUTS", "cases_schema", "events_schema", "output_schema", "plan_schema"]
+__all__ = ["cases_schema", "events_schema", "plan_schema", "record_schema"]

@@ -38,29 +38,6 @@ def diff_lines(diffs: Mapping[str, Sequence[str]], places: Sequence[Target], lin
     return shown
 
 
-def applied_json(diffs: Mapping[str, Sequence[str]], places: Sequence[Target], *, applied: bool) -> dict[str, Any]:
-    """Return the document of `apply --json`."""
-    return {
-        "applied": applied,
-        "files": [{"file": name, "diff": list(diff)} for name, diff in diffs.items()],
-        "made_in": list(dict.fromkeys(one.words() for one in places)),
-    }
-
-
-def undone_json(diffs: Mapping[str, Sequence[str]], steps: Sequence[Applied], *, undone: bool) -> dict[str, Any]:
-    """Return the document of `undo --json`."""
-    return {
-        "undone": undone,
-        "files": [{"file": name, "diff": list(diff)} for name, diff in diffs.items()],
-        "changes": steps_json(steps)["changes"],
-    }
-
-
-def steps_json(steps: Sequence[Applied]) -> dict[str, Any]:
-    """Return the document of `undo --list --json`."""
-    return {"changes": [{"time": one.time, "words": one.words, "files": [file.file for file in one.files]} for one in steps]}
-
-
 def step_lines(steps: Sequence[Applied]) -> list[Line]:
     """Return what can be taken back, the last first."""
     if not steps:

@@ -3,47 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any
 
 from vetrina.core.checks.context import SEVERITIES, Check
 from vetrina.core.checks.runner import Finding
 from vetrina.views.screen import Column, Line, Span, counted, safe, span, table, whole, wrapped
 
 _STYLES = {"error": "bad", "warning": "raised", "hint": "low"}
-
-
-def as_json(findings: Sequence[Finding]) -> dict[str, Any]:
-    """Return the document of `check --json`."""
-    return {
-        "findings": [
-            {
-                "code": one.code,
-                "severity": one.severity,
-                "message": one.message,
-                "why": one.why,
-                "remedy": one.remedy,
-                "file": one.place.file if one.place else None,
-                "line": one.place.line if one.place else None,
-                "column": one.place.column if one.place else None,
-                "subject": one.subject,
-                "edit": one.edit,
-                "stages": list(one.stages),
-            }
-            for one in findings
-        ]
-    }
-
-
-def check_json(check: Check, page: str) -> dict[str, Any]:
-    """Return one check as data: an entry of `check --list --json`, and `check --explain CODE --json`."""
-    return {
-        "code": check.code,
-        "severity": check.severity,
-        "title": check.title,
-        "needs": check.needs,
-        "limits": dict(check.limits),
-        "page": page,
-    }
 
 
 def finding_lines(findings: Sequence[Finding], checked: int, plans: int, width: int) -> list[Line]:

@@ -4,13 +4,10 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Sequence
-from typing import Any
 
-import msgspec
-
-from vetrina.core.base.events import Event, compact_json
+from vetrina.core.base.events import compact_json
 from vetrina.core.base.levels import HIGHEST, LOWEST, Scale
-from vetrina.core.changes.comparing import ALL, BELOW, BOTH, ITSELF, MOST_PATHS, Compared, MessageClass
+from vetrina.core.changes.comparing import ALL, BOTH, ITSELF, MOST_PATHS, Compared, MessageClass
 from vetrina.core.changes.sinks_compared import SinkDifference
 from vetrina.core.plan.conditions import Ask, ErrorIs, FieldIs, MessageMatches
 from vetrina.core.plan.model import Plan
@@ -21,7 +18,6 @@ _WORDS = {
     "is": ("is not", "is"), "one-of": ("is none of", "is one of"), "matches": ("does not match", "matches"),
     "at-least": ("is not at least", "is at least"), "at-most": ("is not at most", "is at most"),
 }  # fmt: skip
-_SCOPES = {ITSELF: "exactly", BELOW: "below", BOTH: "both", ALL: "all"}
 _TITLES = {
     "moved": "looks like the same appender at another place",
     "lines": "other lines",
@@ -29,45 +25,6 @@ _TITLES = {
     "files": "other files",
     "sink": "another sink",
 }
-
-
-def as_json(found: Compared, sinks: Sequence[SinkDifference], scale: Scale) -> dict[str, Any]:
-    """Return the document of `compare --json`."""
-    return {
-        "equal": not found.differences and not found.undecided and not sinks,
-        "classes": found.classes,
-        "differences": [_class(one, scale) for one in found.differences],
-        "undecided": [_class(one, scale) for one in found.undecided],
-        "bounded": list(found.bounded),
-        "sinks": [
-            {
-                "first": one.first,
-                "second": one.second,
-                "kind": one.kind,
-                "decided": one.decided,
-                "what": list(one.words),
-                "example": _event(one.example),
-                "outputs": list(one.outputs) if one.outputs else None,
-            }
-            for one in sinks
-        ],
-    }
-
-
-def _class(one: MessageClass, scale: Scale) -> dict[str, Any]:
-    return {
-        "logger": one.logger,
-        "scope": _SCOPES.get(one.scope, "below"),
-        "level": levels(one, scale),
-        "when": [question(ask, answer=answer) for ask, answer in one.answers],
-        "only_in_first": list(one.only_in_first),
-        "only_in_second": list(one.only_in_second),
-        "example": _event(one.example),
-    }
-
-
-def _event(event: Event | None) -> Any:
-    return None if event is None else msgspec.to_builtins(event)
 
 
 def levels(one: MessageClass, scale: Scale) -> str:

@@ -3,41 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any
-
-import msgspec
 
 from vetrina.core.changes.expecting import Failure, Verdict
 from vetrina.views.screen import Line, Span, counted, most, span, whole, wrapped
 
 _MOST = 3
-
-
-def as_json(verdicts: Sequence[Verdict]) -> dict[str, Any]:
-    """Return the document of `expect --json`."""
-    return {
-        "cases": [
-            {
-                "say": one.case.say,
-                "file": one.case.place.file,
-                "line": one.case.place.line,
-                "holds": not one.failures,
-                "tried": one.tried,
-                "failures": [
-                    {
-                        "stage": failure.stage or None,
-                        "event": msgspec.to_builtins(failure.event),
-                        "what": failure.what,
-                        "why": failure.why,
-                        "remedy": failure.remedy,
-                    }
-                    for failure in one.failures
-                ],
-            }
-            for one in verdicts
-        ],
-        "failed": sum(bool(one.failures) for one in verdicts),
-    }
 
 
 def failure_words(failure: Failure) -> tuple[str, ...]:

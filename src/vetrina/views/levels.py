@@ -3,58 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any
 
 from vetrina.core.base.levels import Scale
-from vetrina.core.base.origins import Origin
 from vetrina.core.plan.model import Plan
 from vetrina.core.routing.level_rows import LevelRow
 from vetrina.views.screen import Column, Line, Span, level_style, pad, safe, span, table, wrapped
-
-
-def as_json(rows: Sequence[LevelRow], scale: Scale) -> dict[str, Any]:
-    """Return the document of `levels --json`."""
-    return {
-        "loggers": [
-            {
-                "logger": row.logger,
-                "set": None if row.set_level is None else scale.name(row.set_level),
-                "effective": scale.name(row.effective),
-                "severity": row.effective,
-                "inherited_from": row.inherited_from,
-                "origin": origin_json(row.origin),
-                "climb": row.climb,
-                "enabled": row.enabled,
-                "delivers": list(row.delivers),
-                **(
-                    {
-                        "closed": [
-                            {"appender": name, "why": why} for name, why in zip(row.delivers, row.closed, strict=True) if why
-                        ]
-                    }
-                    if any(row.closed)
-                    else {}
-                ),
-                **({"changed_from": row.changed} if row.changed else {}),
-                **({"note": row.note} if row.note else {}),
-            }
-            for row in rows
-        ]
-    }
-
-
-def origin_json(origin: Origin) -> dict[str, Any]:
-    """Return an origin as data."""
-    place = origin.place
-    found: dict[str, Any] = {
-        "kind": origin.kind,
-        "file": place.file if place else None,
-        "line": place.line if place else None,
-        "column": place.column if place else None,
-    }
-    if origin.label and origin.kind != "file":
-        found["label"] = origin.label
-    return found
 
 
 def level_lines(rows: Sequence[LevelRow], plan: Plan, width: int) -> list[Line]:

@@ -2,48 +2,11 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from vetrina.core.config.history import History, Saying, SourceAccount, Unused
 from vetrina.core.config.placeholders import Use
 from vetrina.views.screen import Column, Line, Span, counted, safe, span, table, wrapped
 
 _KINDS = {"file": "plan", "stage": "stage", "layer": "layer file", "option": "option"}
-
-
-def history_json(found: History) -> dict[str, Any]:
-    """Return the document of `origin PLAN PATH --json`."""
-    return {
-        "path": found.path,
-        "value": found.now,
-        "remark": found.remark,
-        "history": [
-            {
-                "kind": saying.layer.kind,
-                "label": saying.layer.label,
-                "file": saying.place.file if saying.place else None,
-                "line": saying.place.line if saying.place else None,
-                "column": saying.place.column if saying.place else None,
-                "text": saying.text,
-                "fate": saying.fate,
-            }
-            for saying in found.sayings
-        ],
-        "placeholders": [_use_json(use) for use in found.uses],
-    }
-
-
-def _use_json(use: Use) -> dict[str, Any]:
-    return {
-        "name": use.name,
-        "source": use.source,
-        "where": use.where,
-        "file": use.place.file if use.place else None,
-        "line": use.place.line if use.place else None,
-        "text": use.text,
-        "secret": use.secret,
-        "placeholders": [_use_json(inner) for inner in use.inner],
-    }
 
 
 def history_lines(found: History, width: int) -> list[Line]:
@@ -82,27 +45,6 @@ def _use_lines(use: Use, depth: int) -> list[Line]:
         span(f"  from {where}{hidden}", "quiet"),
     ]
     return [line, *(part for inner in use.inner for part in _use_lines(inner, depth + 1))]
-
-
-def unused_json(accounts: list[SourceAccount], nothing: list[Unused]) -> dict[str, Any]:
-    """Return the document of `origin PLAN --unused --json`."""
-    return {
-        "sources": [
-            {"kind": one.kind, "name": one.name, "set": one.set_values, "in_force": one.in_force, "remark": one.remark}
-            for one in accounts
-        ],
-        "unused": [
-            {
-                "kind": one.kind,
-                "name": one.name,
-                "file": one.place.file if one.place else None,
-                "line": one.place.line if one.place else None,
-                "column": one.place.column if one.place else None,
-                "remark": one.remark,
-            }
-            for one in nothing
-        ],
-    }
 
 
 def unused_lines(accounts: list[SourceAccount], nothing: list[Unused], width: int) -> list[Line]:

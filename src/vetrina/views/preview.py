@@ -4,18 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from itertools import zip_longest
-from typing import Any
 
 from vetrina.core.plan.model import Appender, Plan
 from vetrina.core.routing.previewing import Layout, Piece, Shown, sink_words
 from vetrina.views.screen import Column, Line, Span, columns, counted, level_style, pad, safe, span, table
 
 _FOLD = "↳ "
-
-
-def as_json(shown: Shown) -> dict[str, Any]:
-    """Return one line of `preview --json`."""
-    return {"line": shown.line, "appender": shown.appender, "output": shown.output}
 
 
 def heading(appender: Appender, total: int, kept: int, why: str) -> list[Line]:

@@ -35,43 +35,6 @@ class Sum(Protocol):
     late: Any
 
 
-def as_json(
-    events: int,
-    unreadable: int,
-    folder: str,
-    sums: Mapping[str, tuple[str, Sum]],
-    files: Sequence[tuple[str, int]],
-    mapping: Mapping[str, str],
-    dialled: Mapping[str, str],
-    differences: Sequence[str] | None,
-) -> dict[str, Any]:
-    """Return the document of `rehearse --json`."""
-    return {
-        "events": events,
-        "unreadable": unreadable,
-        "folder": folder,
-        "appenders": [
-            {
-                "appender": name,
-                "sink": sink,
-                "reached": one.reached,
-                "delivered": one.delivered,
-                "groups": one.groups,
-                "median_late_seconds": one.late.median,
-                "longest_late_seconds": one.late.longest,
-                "waited": one.waited,
-                "lost": one.lost,
-                "failed": one.failed,
-            }
-            for name, (sink, one) in sums.items()
-        ],
-        "files": [{"path": path, "bytes": size} for path, size in files],
-        "mapping": dict(mapping),
-        "dialled": dict(dialled),
-        "verified": None if differences is None else {"agrees": not differences, "differences": list(differences)},
-    }
-
-
 def sum_lines(events: int, sums: Mapping[str, tuple[str, Sum]], width: int) -> list[Line]:
     """Return what arrived where, in how many groups, how late, and what was lost."""
     heads = [

@@ -3,38 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any
 
 from vetrina.core.config.dump import Entries, Items, Value, Written, yaml_text
-from vetrina.views.levels import origin_json
 from vetrina.views.screen import Line, Span, columns, safe
-
-
-def as_json(body: Entries, secrets: list[str]) -> dict[str, Any]:
-    """Return the document of `resolve --json`: the plan, and the origin of every value by its path."""
-    origins: list[dict[str, Any]] = []
-    plan = _plain(body, "", origins)
-    return {"plan": plan, "origins": origins, "hidden": secrets}
-
-
-def _plain(one: Written, path: str, origins: list[dict[str, Any]]) -> Any:
-    if isinstance(one, Value):
-        origins.append({"path": path, **origin_json(one.origin)})
-        return one.json
-    if isinstance(one, Items):
-        if not one.items:
-            origins.append({"path": path, **origin_json(one.origin)})
-        return [_plain(item, f"{path}[{at}]", origins) for at, item in enumerate(one.items)]
-    if not one.entries:
-        origins.append({"path": path, **origin_json(one.origin)})
-    return {name: _plain(child, _below(path, name), origins) for name, child in one.entries.items()}
-
-
-def _below(path: str, name: str) -> str:
-    if name.replace("-", "_").isidentifier():
-        return f"{path}.{name}" if path else name
-    quoted = f'"{name}"' if any(char in name for char in '[]"') else name
-    return f"{path}[{quoted}]"
 
 
 def resolve_lines(body: Entries, *, origins: bool) -> list[Line]:

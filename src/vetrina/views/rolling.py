@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from datetime import date, datetime, timedelta, tzinfo
-from typing import Any
 
 from vetrina.core.base import clocks
 from vetrina.core.base.quantities import show_size, show_span
@@ -12,7 +11,7 @@ from vetrina.core.plan.rolling_policy import Roll
 from vetrina.core.rolling.outlook import Advice, shortest_history
 from vetrina.core.rolling.pace import Pace
 from vetrina.core.rolling.playing import RollingAppender
-from vetrina.core.rolling.simulation import FileRecord, FileSimulation
+from vetrina.core.rolling.simulation import FileRecord, standing_at
 from vetrina.core.rolling.streams import Forecast
 from vetrina.views.screen import Column, Line, Span, counted, number, span, table, whole, wrapped
 
@@ -20,39 +19,6 @@ MOST_SHOWN = 40
 NARROW = 96
 """Below so many columns a file's opening tells enough of the closing of the one before it."""
 _DAYS = ["Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"]
-
-
-def as_json(name: str, lane: RollingAppender, zone: tzinfo) -> dict[str, Any]:
-    """Return one line of `rolling --json`."""
-    found = lane.simulation
-    show = clocks.iso(zone)
-
-    def shown(time: datetime | None) -> str | None:
-        return None if time is None else show(time)
-
-    oldest, newest = found.history()
-    return {
-        "appender": name,
-        "files": [
-            {
-                "name": one.name,
-                "opened": show(one.opened),
-                "closed": shown(one.closed),
-                "reason": one.reason,
-                "events": one.events,
-                "bytes": one.bytes,
-                "disk_bytes": one.disk_bytes,
-                "removed": shown(one.removed),
-                "removed_by": one.removed_by,
-                "lost": one.lost,
-            }
-            for one in found.files
-        ],
-        "peak_disk_bytes": found.peak,
-        "history": {"from": shown(oldest), "to": shown(newest)},
-        "history_limited": any(one.removed is not None for one in found.files),
-        "estimated": lane.streamed,
-    }
 
 
 def rolling_lines(lane: RollingAppender, zone: tzinfo, pace: Pace, width: int, *, every_file: bool) -> list[Line]:
@@ -188,25 +154,6 @@ def _busy(lane: RollingAppender, zone: tzinfo, pace: Pace, width: int) -> list[L
     return [*by_day, [Span(f"  busiest hour {hour_shown}: {mark}{counted(count, 'event')}, {mark}{show_size(size)}")]]
 
 
-def standing_at(found: FileSimulation, moment: datetime) -> list[FileRecord]:
-    """Return the files that stand in the folder at a moment, as far as the names are known that they bore last."""
-    return [one for one in found.files if one.opened <= moment and (one.removed is None or one.removed > moment)]
-
-
-def listing_json(lane: RollingAppender, moment: datetime, zone: tzinfo) -> list[dict[str, Any]]:
-    """Return the folder as it would stand at a moment, as data; bytes are null for the open file."""
-    show = clocks.iso(zone)
-    found = []
-    for one in standing_at(lane.simulation, moment):
-        closed = one.closed is not None and one.closed <= moment
-        found.append({
-            "name": one.name if closed else lane.appender.roll.path.text,
-            "bytes": one.disk_bytes if closed else None,
-            "changed": show(one.closed if closed and one.closed else one.opened),
-        })  # fmt: skip
-    return found
-
-
 def listing_lines(lane: RollingAppender, moment: datetime, zone: tzinfo, width: int) -> list[Line]:
     """Return the folder as it would stand at a moment."""
     there = standing_at(lane.simulation, moment)
@@ -249,17 +196,6 @@ def outlook_lines(found: Forecast) -> list[Line]:
     return [head, *([Span(f"    {words:<13}"), Span(text)] for words, text in rows)]
 
 
-def outlook_json(found: Forecast) -> dict[str, Any]:
-    """Return ranges as data: the 5th, 50th and 95th of a hundred."""
-    pairs = (
-        ("bytes", found.bytes),
-        ("peak_disk_bytes", found.peak),
-        ("files", found.files),
-        ("history_seconds", found.history),
-    )
-    return {"runs": found.runs, **{name: {"p5": one.low, "p50": one.middle, "p95": one.high} for name, one in pairs}}
-
-
 def advice_lines(found: Advice) -> list[Line]:
     """Return limits that meet a wish, or how near the nearest come."""
     cost = f"peak {show_size(found.peak)}, history {show_span(found.history)}"
@@ -268,13 +204,3 @@ def advice_lines(found: Advice) -> list[Line]:
     else:
         lines = [[Span("  no limits that were tried meet it; the nearest: ", "bad"), Span(cost)]]
     return lines + [[Span("    "), span(str(edit), "command")] for edit in found.edits]
-
-
-def advice_json(found: Advice) -> dict[str, Any]:
-    """Return advice as data."""
-    return {
-        "met": found.met,
-        "edits": [str(edit) for edit in found.edits],
-        "peak_disk_bytes": found.peak,
-        "history_seconds": found.history.total_seconds(),
-    }

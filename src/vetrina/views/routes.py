@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any
 
 from vetrina.core.base.levels import Scale
 from vetrina.core.base.quantities import show_size
@@ -30,51 +29,6 @@ from vetrina.views.screen import (
 _LANE_GATES = GATES[3:]
 WARN = 13
 MOST_SHOWN = 40
-
-
-def as_json(traffic: Traffic, plan: Plan, unreadable: int) -> dict[str, Any]:
-    """Return the document of `routes --json`."""
-    sinks = appender_sinks(plan)
-    further = {"further_loggers": traffic.further} if traffic.further else {}
-    return {
-        "events": traffic.events,
-        "unreadable": unreadable,
-        "unfilled": traffic.unfilled,
-        "unrouted": traffic.unrouted,
-        "stopped": traffic.stopped,
-        "appenders": [
-            {
-                "appender": name,
-                "sink": sinks[name],
-                "reached": one.reached,
-                "bytes": one.bytes if traffic.bytes_known else None,
-                "stopped": {gate: one.stopped[gate] for gate in GATES if gate in one.stopped},
-            }
-            for name, one in traffic.appenders.items()
-        ],
-        "cells": [
-            {
-                "logger": cell.logger,
-                "level": plan.scale.name(cell.severity),
-                "events": cell.events,
-                "reached": {name: cell.reached[name] for name in traffic.appenders if name in cell.reached},
-            }
-            for cell in traffic.cells.values()
-        ],
-        **further,
-    }
-
-
-def each_json(line: int, logger: str, level: str, route: Route) -> dict[str, Any]:
-    """Return one line of `routes --each --json`."""
-    return {
-        "line": line,
-        "logger": logger,
-        "level": level,
-        "stopped_at": route.stopped_at,
-        "deliveries": [{"appender": one.appender, "via": one.via} for one in route.deliveries],
-        "stops": [{"appender": one.appender, "via": one.via, "gate": one.gate} for one in route.stops],
-    }
 
 
 def each_line(line: int, logger: str, severity: int, scale: Scale, route: Route) -> Line:
@@ -214,18 +168,6 @@ def _some(names: Sequence[str], width: int) -> str:
     shown = names[: most(width, 6)]
     more = f" and {len(names) - len(shown)} more" if len(names) > len(shown) else ""
     return ", ".join(shown) + more
-
-
-def groups_json(groups: Sequence[Group], name: str, total: int, unreadable: int) -> dict[str, Any]:
-    """Return the document of `routes --group-by field NAME --json`."""
-    return {
-        "field": name,
-        "events": total,
-        "unreadable": unreadable,
-        "groups": [
-            {"value": one.value, "events": one.events, "unrouted": one.unrouted, "reached": one.reached} for one in groups
-        ],
-    }
 
 
 def group_lines(groups: Sequence[Group], name: str, total: int, plan: Plan, width: int) -> list[Line]:

@@ -57,7 +57,7 @@ class _Row:
     def __init__(self, name: str) -> None:
         self.name = name
         self.events = 0
-        self.stopped = dict.fromkeys(EARLY_GATES, 0)
+        self.stopped: dict[str, int] = dict.fromkeys(EARLY_GATES, 0)
         self.reached: dict[str, int] = {}
         self.dropped = 0
 
@@ -190,7 +190,7 @@ def _logger_row(axes: Any, row: _Row, y: float, height: float, names: list[str],
         here -= share
     for gate, count in parts:
         share = height * _share(count) / total
-        x = dict(zip(EARLY_GATES, _GATES, strict=True)).get(gate, (_GATES[-1] + _RIGHT) / 2)
+        x = dict(zip(map(str, EARLY_GATES), _GATES, strict=True)).get(gate, (_GATES[-1] + _RIGHT) / 2)
         _end_at(axes, (_LEFT, here, share), x)
         here -= share
 

@@ -4,13 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from datetime import date
-from typing import Any
 
 from vetrina.core.base.levels import Scale
 from vetrina.core.base.quantities import show_size, show_span
 from vetrina.core.changes.effects import Delta, Effects, Example, Tally
 from vetrina.core.changes.outcome import Kept, Outcome, UnrecordedLevels, verdict
-from vetrina.core.checks.runner import Finding
 from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.core.routing.counting import ending_of
 from vetrina.views.routes import further_lines
@@ -19,107 +17,7 @@ from vetrina.views.screen import Column, Line, Span, counted, level_style, numbe
 _MOST = 12
 
 
-def as_json(outcomes: Sequence[Outcome], shown: Sequence[Sequence[str]], unreadable: int, scale: Scale) -> dict[str, Any]:
-    """Return the document of `whatif --json`: the first candidate whole, and all in one table."""
-    first = outcomes[0]
-    effects = first.effects
-    return {
-        "events": effects.events,
-        "unreadable": unreadable,
-        "change": list(first.words),
-        "verdict": list(verdict(first)),
-        "appenders": [
-            {
-                "appender": name,
-                "before": _tally(shift.before),
-                "after": _tally(shift.after),
-                "gained": shift.gained.events,
-                "lost": shift.lost.events,
-                "a_day": dict(zip(("before", "after"), effects.a_day(name), strict=True)),
-                "estimated": shift.estimated,
-            }
-            for name, shift in effects.appenders.items()
-        ],
-        "pace": {
-            "from": "whole-days" if effects.pace.days else "extrapolated" if effects.pace.span else "unknown",
-            "recorded_seconds": effects.pace.span.total_seconds(),
-            "days": [day.isoformat() for day in effects.pace.days],
-            "streamed_events": effects.streamed,
-        },
-        "loggers": [
-            {
-                "logger": logger,
-                "level": scale.name(severity),
-                "appender": name,
-                "gained": _tally(shift.gained),
-                "lost": _tally(shift.lost),
-            }
-            for (logger, severity, name), shift in _loud(effects)
-        ],
-        "days": [
-            {
-                "day": day.isoformat(),
-                "appender": name,
-                "before": _tally(shift.before),
-                "after": _tally(shift.after),
-                "whole": day in effects.pace.days,
-                "estimated": shift.estimated,
-            }
-            for (day, name), shift in effects.days.items()
-        ],
-        "files": [{"appender": one.appender, "before": _kept(one.before), "after": _kept(one.after)} for one in first.rolled],
-        "twice": [{"logger": logger, "sink": place, "events": count} for (logger, place), count in effects.twice.items()],
-        "silenced": _by_level(effects.silenced, scale),
-        "newly_seen": _by_level(effects.seen, scale),
-        "unheard": [
-            {"logger": one.logger, "from": scale.name(one.low), "to": scale.name(one.high), "below": one.below}
-            for one in first.unheard
-        ],
-        "findings": {
-            "appeared": [_finding(one) for one in first.appeared],
-            "vanished": [_finding(one) for one in first.vanished],
-        },
-        "candidates": [
-            {
-                "change": list(one.words),
-                "gained": sum(shift.gained.events for shift in one.effects.appenders.values()),
-                "lost": sum(shift.lost.events for shift in one.effects.appenders.values()),
-                "bytes_a_day": one.added_a_day["file"],
-                "bytes_a_day_apart": {kind: more for kind, more in one.added_a_day.items() if kind != "file"},
-                "shows": list(shown[at]) if shown else None,
-            }
-            for at, one in enumerate(outcomes)
-        ],
-        **({"further_loggers": effects.further} if effects.further else {}),
-    }
-
-
-def _tally(one: Tally) -> dict[str, int]:
-    return {"events": one.events, "bytes": one.bytes}
-
-
-def _kept(one: Kept | None) -> dict[str, Any] | None:
-    if one is None:
-        return None
-    return {
-        "files": one.files,
-        "peak_disk_bytes": one.peak,
-        "history_seconds": one.history.total_seconds() if one.limited else None,
-        "reaches_back_seconds": one.history.total_seconds(),
-        "limit": "acts" if one.limited else "not yet" if one.bounded else "none",
-        "removed": one.removed,
-    }
-
-
-def _by_level(counts: dict[tuple[str, int], int], scale: Scale) -> list[dict[str, Any]]:
-    return [{"logger": logger, "level": scale.name(severity), "events": count} for (logger, severity), count in counts.items()]
-
-
-def _finding(one: Finding) -> dict[str, Any]:
-    return {"code": one.code, "severity": one.severity, "message": one.message, "subject": one.subject}
-
-
-def _loud(effects: Effects) -> list[tuple[tuple[str, int, str], Delta]]:
+def loud(effects: Effects) -> list[tuple[tuple[str, int, str], Delta]]:
     """Return what each logger gains and loses, the loudest gain first."""
     changed = [(key, shift) for key, shift in effects.cells.items() if shift.gained.events or shift.lost.events]
     return sorted(changed, key=lambda one: (-one[1].gained.bytes, -one[1].lost.bytes, one[0]))
@@ -273,8 +171,8 @@ def _sinks(outcome: Outcome, width: int) -> list[Line]:
 
 
 def _loggers(outcome: Outcome, scale: Scale, width: int, *, wide: bool) -> list[Line]:
-    loud = _loud(outcome.effects)
-    if not loud:
+    changed = loud(outcome.effects)
+    if not changed:
         return []
     heads = [
         Column("logger", least=16), Column("level"), Column("appender", least=10), Column("gained", right=True),
@@ -289,11 +187,11 @@ def _loggers(outcome: Outcome, scale: Scale, width: int, *, wide: bool) -> list[
             span(("~" if shift.gained.estimated else "") + show_size(shift.gained.bytes) if shift.gained.events else "·"),
             span(count_of(shift.lost, "-") if shift.lost.events else "·", "bad" if shift.lost.events else "quiet"),
         ]
-        for (logger, severity, name), shift in (loud if wide else loud[:_MOST])
+        for (logger, severity, name), shift in (changed if wide else changed[:_MOST])
     ]
     lines: list[Line] = [[], [Span("Whose messages, the loudest first", "title")], *table(heads, rows, width, 2)]
-    if len(loud) > _MOST and not wide:
-        lines.append([Span(f"  … and {counted(len(loud) - _MOST, 'line')} more (--wide, --json)", "quiet")])
+    if len(changed) > _MOST and not wide:
+        lines.append([Span(f"  … and {counted(len(changed) - _MOST, 'line')} more (--wide, --json)", "quiet")])
     return [*lines, *further_lines(outcome.effects.further, width)]
 
 

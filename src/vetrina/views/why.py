@@ -2,68 +2,15 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from vetrina.core.base.events import Event, compact_json, error_text, filled, has_error
 from vetrina.core.base.levels import NAMES
 from vetrina.core.base.quantities import show_size
 from vetrina.core.changes.remedies import Other, Remedy
 from vetrina.core.plan.model import Plan
 from vetrina.core.routing.explaining import Explanation, GateAnswer, verdict_on
-from vetrina.views.levels import origin_json
 from vetrina.views.screen import Line, Span, columns, counted, level_style, number, pad, safe, shorten, span, whole, wrapped
 
 PASSED, STOPPED = "passes", "STOPS"
-
-
-def as_json(
-    found: Explanation, event: Event, plan: Plan, ways: list[Remedy] | None = None, to: str | None = None
-) -> dict[str, Any]:
-    """Return the document of `why --json`; ``ways`` are the changes that --to or --twice asked for."""
-    asked: dict[str, Any] = {} if ways is None else {"ways": [_way_json(one, plan) for one in ways]}
-    if to is not None:
-        asked["asked"] = {
-            "appender": to,
-            "arrives": any(name == to for name, _ in found.deliveries),
-            "verdict": verdict_on(found, to),
-        }
-    return {
-        **asked,
-        "logger": found.logger,
-        "level": plan.scale.name(found.severity),
-        "severity": found.severity,
-        "message": filled(event),
-        "fields": event.fields,
-        "error": error_text(event) or None,
-        "verdict": found.verdict,
-        "stopped_at": found.stopped_at,
-        "deliveries": [{"appender": appender, "via": via} for appender, via in found.deliveries],
-        "gates": [
-            {
-                "gate": step.gate,
-                "passed": step.passed,
-                "compared": step.compared,
-                "appender": step.appender,
-                "via": step.via,
-                "origin": origin_json(step.origin) if step.origin else None,
-            }
-            for step in found.steps
-        ],
-    }
-
-
-def _way_json(one: Remedy, plan: Plan) -> dict[str, Any]:
-    return {
-        "edits": [str(edit) for edit in one.edits],
-        "words": [edit.words for edit in one.edits],
-        "changed_lines": list(one.lines),
-        "opened": one.opened,
-        "sampled": one.sampled,
-        "others": [
-            {"logger": other.logger, "level": plan.scale.name(other.severity), "events": other.events} for other in one.others
-        ],
-        "sinks": {name: {"events": events, "bytes": size} for name, (events, size) in one.sinks.items()},
-    }
 
 
 def way_lines(ways: list[Remedy], found: Explanation, plan: Plan, to: str | None, width: int) -> list[Line]:

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
-from typing import Generic, TypeVar
+from typing import Generic, Literal, TypeVar
 
 from msgspec import Struct
 
 from vetrina.core.base.faults import Place
 
 T_co = TypeVar("T_co", covariant=True)
+
+
+OriginKind = Literal["file", "stage", "layer", "option", "environment", "default"]
 
 
 class Origin(Struct, frozen=True):
@@ -19,7 +22,7 @@ class Origin(Struct, frozen=True):
     stage, the layer file, the option or the variable.
     """
 
-    kind: str
+    kind: OriginKind
     place: Place | None = None
     label: str = ""
 

@@ -7,6 +7,7 @@ templates; what is written differently and never looks different is told as unde
 from __future__ import annotations
 
 from collections.abc import Iterator
+from typing import Literal
 
 from msgspec import Struct
 
@@ -16,6 +17,8 @@ from vetrina.core.plan.model import Appender, Buffer, Plan
 from vetrina.core.plan.samples import samples
 from vetrina.core.routing.counting import ending_of, to_bytes
 from vetrina.core.templates.compiling import Render
+
+DifferenceKind = Literal["moved", "lines", "groups", "files", "sink"]
 
 
 class SinkDifference(Struct, frozen=True):
@@ -27,7 +30,7 @@ class SinkDifference(Struct, frozen=True):
 
     first: str
     second: str
-    kind: str
+    kind: DifferenceKind
     words: tuple[str, ...]
     decided: bool = True
     example: Event | None = None
@@ -118,7 +121,7 @@ def _masks(one: Appender) -> bool:
 
 
 def _terms(
-    kind: str, one: Appender, other: Appender, first: dict[str, str], second: dict[str, str]
+    kind: DifferenceKind, one: Appender, other: Appender, first: dict[str, str], second: dict[str, str]
 ) -> Iterator[SinkDifference]:
     words = tuple(
         f"{name}: {first.get(name, 'not given')} > {second.get(name, 'not given')}"

@@ -50,7 +50,7 @@ class Check(Struct, frozen=True):
     severity: Severity
     title: str
     find: Callable[[CheckContext], Iterable[Hit]]
-    needs: str = "plan"
+    needs: Literal["plan", "events", "probe", "network", "fault"] = "plan"
     limits: dict[str, float] = {}
 
 

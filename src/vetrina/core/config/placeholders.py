@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Mapping
-from typing import NamedTuple
+from typing import Literal, NamedTuple
 
 from msgspec import Struct, field
 
@@ -61,6 +61,9 @@ class Given(NamedTuple):
     place: Place | None = None
 
 
+UseSource = Literal["option", "env-file", "value", "environment", "default"]
+
+
 class Use(Struct, frozen=True):
     """One placeholder that was filled: its name, the source it was found in, and the uses inside that value.
 
@@ -68,7 +71,7 @@ class Use(Struct, frozen=True):
     """
 
     name: str
-    source: str
+    source: UseSource
     where: str
     place: Place | None
     text: str
@@ -188,7 +191,8 @@ class Filler(Struct):
                     f"values use values more than {_DEEPEST} deep: {' -> '.join(chain[:4])} -> …", place=use.place
                 )
             return filled, use
-        for source, table in (("option", self.options), ("env-file", self.env_file)):
+        outside: tuple[tuple[UseSource, Mapping[str, Given]], ...] = (("option", self.options), ("env-file", self.env_file))
+        for source, table in outside:
             if name in table:
                 given = table[name]
                 return self._outside(name, source, given.text, given.where, given.place)
@@ -215,7 +219,7 @@ class Filler(Struct):
             return self._outside(name, "environment", self.environment[name], "the process environment", None)
         return None
 
-    def _outside(self, name: str, source: str, text: str, where: str, place: Place | None) -> tuple[Filled, Use]:
+    def _outside(self, name: str, source: UseSource, text: str, where: str, place: Place | None) -> tuple[Filled, Use]:
         if NOT_TEXT.search(text):
             raise _PlaceholderError(
                 f"the value of ${{{name}}} is not text",

@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections import deque
 from collections.abc import Callable
 from datetime import UTC, datetime, tzinfo
-from typing import Protocol
+from typing import Literal, Protocol
 
 from msgspec import Struct
 
@@ -44,12 +44,12 @@ class FileRecord(Struct):
     name: str
     opened: datetime
     closed: datetime | None = None
-    reason: str | None = None
+    reason: Literal["time", "size", "start"] | None = None
     events: int = 0
     bytes: int = 0
     disk_bytes: int = 0
     removed: datetime | None = None
-    removed_by: str | None = None
+    removed_by: Literal["age", "files", "disk", "overwritten"] | None = None
     lost: int = 0
     least: datetime | None = None
     greatest: datetime | None = None
@@ -238,7 +238,7 @@ class FileSimulation:
         assert self._clock is not None  # noqa: S101  (an event has been taken)
         return self._clock
 
-    def _close(self, reason: str) -> None:
+    def _close(self, reason: Literal["time", "size", "start"]) -> None:
         one, clock = self._open, self._now()
         assert one is not None  # noqa: S101  (callers ask for an open file)
         one.closed, one.reason = clock, reason
@@ -324,7 +324,7 @@ class FileSimulation:
             while self._closed and self._closed_bytes > keep.disk.value:
                 self._remove("disk", clock)
 
-    def _remove(self, limit: str, clock: datetime) -> None:
+    def _remove(self, limit: Literal["age", "files", "disk"], clock: datetime) -> None:
         one = self._closed.popleft()
         self._settle_name(one)
         one.removed, one.removed_by = clock, limit
@@ -353,3 +353,8 @@ class FileSimulation:
         if not on_disk:
             return None, None
         return min(one.least for one in on_disk if one.least), max(one.greatest for one in on_disk if one.greatest)
+
+
+def standing_at(found: FileSimulation, moment: datetime) -> list[FileRecord]:
+    """Return the files that stand in the folder at a moment, as far as the names are known that they bore last."""
+    return [one for one in found.files if one.opened <= moment and (one.removed is None or one.removed > moment)]

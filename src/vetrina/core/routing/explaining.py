@@ -6,6 +6,7 @@ Here: facts, as data, worked out slowly and in full for one event. `Router` must
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import Literal
 
 from msgspec import Struct
 
@@ -15,15 +16,15 @@ from vetrina.core.base.origins import Origin
 from vetrina.core.plan.conditions import meets
 from vetrina.core.plan.loggers import EffectiveLevel
 from vetrina.core.plan.model import Appender, Attachment, Plan, Rule
-from vetrina.core.routing.router import Router
+from vetrina.core.routing.router import EarlyGate, Gate, Router
 
-_Say = Callable[[str, bool, str, Origin | None], bool]
+_Say = Callable[[Gate, bool, str, Origin | None], bool]
 
 
 class GateAnswer(Struct, frozen=True):
     """One gate that was asked: whether the event passed, what was compared, and the line that decided."""
 
-    gate: str
+    gate: Gate
     passed: bool
     compared: str
     origin: Origin | None = None
@@ -38,7 +39,7 @@ class Explanation(Struct, frozen=True):
     severity: int
     steps: tuple[GateAnswer, ...]
     deliveries: tuple[tuple[str, str], ...]
-    stopped_at: str | None
+    stopped_at: EarlyGate | None
     verdict: str
 
 
@@ -72,7 +73,7 @@ def explain(router: Router, event: Event) -> Explanation:
     return Explanation(logger, severity, tuple(steps), tuple(deliveries), None, _verdict(plan, steps, deliveries))
 
 
-def _end(logger: str, severity: int, steps: list[GateAnswer], gate: str, verdict: str) -> Explanation:
+def _end(logger: str, severity: int, steps: list[GateAnswer], gate: EarlyGate, verdict: str) -> Explanation:
     return Explanation(logger, severity, tuple(steps), (), gate, verdict)
 
 
@@ -136,7 +137,7 @@ def _lane(plan: Plan, via: str, attachment: Attachment, event: Event, severity: 
     scale = plan.scale
     steps: list[GateAnswer] = []
 
-    def say(gate: str, passed: bool, compared: str, origin: Origin | None) -> bool:  # noqa: FBT001
+    def say(gate: Gate, passed: bool, compared: str, origin: Origin | None) -> bool:  # noqa: FBT001
         steps.append(GateAnswer(gate, passed, compared, origin, appender.name, via))
         return passed
 
@@ -170,7 +171,7 @@ def _lane(plan: Plan, via: str, attachment: Attachment, event: Event, severity: 
     return steps
 
 
-def _bound(say: _Say, gate: str, appender: Appender, severity: int, scale: Scale) -> bool:
+def _bound(say: _Say, gate: Literal["floor", "ceiling"], appender: Appender, severity: int, scale: Scale) -> bool:
     bound = appender.floor if gate == "floor" else appender.ceiling
     passed = severity >= bound.value if gate == "floor" else severity <= bound.value
     if bound.origin.kind == "default":

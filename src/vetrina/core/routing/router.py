@@ -7,7 +7,7 @@ at message, field or error are asked per event. Not here: why (explaining.py), h
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import NamedTuple
+from typing import Literal, NamedTuple
 
 from msgspec import Struct
 
@@ -17,8 +17,10 @@ from vetrina.core.plan.conditions import All, Answer, Condition, LoggerIs, holds
 from vetrina.core.plan.loggers import EffectiveLevel, Places, Tree
 from vetrina.core.plan.model import Appender, Attachment, Plan, Rule
 
-GATES = ("door", "level", "nowhere", "attachment", "once", "disabled", "floor", "ceiling", "rules")
-EARLY_GATES = GATES[:3]
+Gate = Literal["door", "level", "nowhere", "attachment", "once", "disabled", "floor", "ceiling", "rules"]
+EarlyGate = Literal["door", "level", "nowhere"]
+GATES: tuple[Gate, ...] = ("door", "level", "nowhere", "attachment", "once", "disabled", "floor", "ceiling", "rules")
+EARLY_GATES: tuple[EarlyGate, ...] = ("door", "level", "nowhere")
 _CACHE = 4096
 
 
@@ -34,13 +36,13 @@ class Stop(NamedTuple):
 
     appender: str
     via: str
-    gate: str
+    gate: Gate
 
 
 class Route(Struct, frozen=True):
     """Where one event goes: ``stopped_at`` is one of the first three gates, else None."""
 
-    stopped_at: str | None
+    stopped_at: EarlyGate | None
     deliveries: tuple[Delivery, ...] = ()
     stops: tuple[Stop, ...] = ()
 
@@ -58,7 +60,7 @@ class AttachmentGates(Struct, frozen=True):
     appender: str
     via: str
     attachment_gate: bool | tuple[ResidualRule, ...]
-    appender_gate: str | None
+    appender_gate: Gate | None
     appender_rules: bool | tuple[ResidualRule, ...]
     otherwise: bool
 
@@ -114,7 +116,7 @@ def _through_lanes(
     return Route(None, tuple(deliveries), tuple(stops))
 
 
-def _lane_gate(lane: AttachmentGates, event: Event | None, met: set[str] | None, answer: Answer | None) -> str | None:
+def _lane_gate(lane: AttachmentGates, event: Event | None, met: set[str] | None, answer: Answer | None) -> Gate | None:
     """Return the gate that stops the event on this lane; ``met`` holds the appenders met under `deliver: once`."""
     if not _passes(lane.attachment_gate, event, answer, otherwise=True):
         return "attachment"
@@ -228,7 +230,7 @@ def _window(attachment: Attachment, severity: int) -> bool:
     return attachment.floor.value <= severity <= attachment.ceiling.value
 
 
-def appender_gate(appender: Appender, severity: int) -> str | None:
+def appender_gate(appender: Appender, severity: int) -> Gate | None:
     """Return which of gates 6 to 8 stops a severity at an appender, None where it passes."""
     if not appender.enabled.value:
         return "disabled"

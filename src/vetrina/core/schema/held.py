@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import NamedTuple
+from typing import Literal, NamedTuple
 
 from msgspec import Struct, field
 
 from vetrina.core.base.faults import Place, nearest
 from vetrina.core.schema.nodes import Mapping, Node, Scalar
+
+LayerKind = Literal["file", "stage", "layer", "option"]
 
 
 class Layer(Struct, frozen=True):
@@ -17,7 +19,7 @@ class Layer(Struct, frozen=True):
     ``kind`` is ``file``, ``stage``, ``layer`` or ``option``; ``label`` is what a person calls it.
     """
 
-    kind: str
+    kind: LayerKind
     label: str
 
 
