@@ -2,13 +2,9 @@
 
 from __future__ import annotations
 
-import sys
 from pathlib import Path
 
 import pytest
-
-sys.path.insert(0, str(Path(__file__).parent.parent / "tools"))
-
 from docs import PAGES, ROOT, prepare, refreshed
 from reference import FOLDER, pages
 

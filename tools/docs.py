@@ -1,17 +1,20 @@
 """Run the examples of README and guide, and write what they print into them: `python tools/docs.py`.
 
 A block that begins with `$ vetrina …` is run in a folder with the demo's files (and README's small.yaml); what follows
-the call is replaced by what it prints. The pages of docs/reference/ are made from the program's tables. The tests call `refreshed` and want no difference.
+the call is replaced by what it prints; so is a text block that follows a Python block. The pages of docs/reference/ are made from the program's tables. The tests call `refreshed` and want no difference.
 """
 
 from __future__ import annotations
 
+import io
 import os
 import re
 import shlex
 import subprocess
 import sys
 import tempfile
+from collections.abc import Callable
+from contextlib import chdir, redirect_stdout
 from pathlib import Path
 
 from reference import FOLDER, pages
@@ -20,6 +23,7 @@ ROOT = Path(__file__).resolve().parent.parent
 DEMO = ROOT / "src" / "vetrina" / "demo"
 PAGES = [ROOT / "README.md", *sorted((ROOT / "docs" / "guide").glob("*.md"))]
 _BLOCK = re.compile(r"```console\n(\$ vetrina [^\n]*)\n(.*?)```", re.DOTALL)
+_CODE = re.compile(r"```python\n(.*?)```\n\n```text\n.*?```", re.DOTALL)
 _SMALL = re.compile(r"```yaml\n# small.yaml\n(.*?)```", re.DOTALL)
 
 
@@ -51,7 +55,20 @@ def refreshed(page: Path, folder: Path) -> str:
             whole = "\n".join([*lines[:kept], "…"]) + "\n"
         return f"```console\n{call}\n{whole}```"
 
-    return _BLOCK.sub(again, page.read_text(encoding="utf-8"))
+    return _CODE.sub(_printed(folder), _BLOCK.sub(again, page.read_text(encoding="utf-8")))
+
+
+def _printed(folder: Path) -> Callable[[re.Match[str]], str]:
+    """Return what runs a page's Python, block after block in one namespace, and puts what each prints after it."""
+    names: dict[str, object] = {}
+
+    def again(found: re.Match[str]) -> str:
+        code, out = found.group(1), io.StringIO()
+        with chdir(folder), redirect_stdout(out):
+            exec(compile(code, "<page>", "exec"), names)  # noqa: S102  (the project's own examples)
+        return f"```python\n{code}```\n\n```text\n{out.getvalue()}```"
+
+    return again
 
 
 def main() -> None:

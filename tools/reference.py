@@ -326,7 +326,8 @@ def _signature(name: str, found: Any) -> str:
         }
         return f"class {name}:\n" + "\n".join(f"    {field}: {types[field]}" for field in found.__struct_fields__)
     try:
-        return f"{'class ' if inspect.isclass(found) else ''}{name}{inspect.signature(found)}".replace("'", "")
+        signature = re.sub(r"ForwardRef\('([^']*)'\)", r"\1", str(inspect.signature(found)))
+        return f"{'class ' if inspect.isclass(found) else ''}{name}{signature}".replace("'", "")
     except (TypeError, ValueError):
         return f"class {name}"
 

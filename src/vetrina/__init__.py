@@ -24,50 +24,107 @@ if TYPE_CHECKING:
     from vetrina.core.base.events import Event
     from vetrina.core.base.faults import Fault, Place, Refused
     from vetrina.core.base.levels import Scale
+    from vetrina.core.changes.outcome import Outcome
+    from vetrina.core.checks.runner import Finding
+    from vetrina.core.config.resolution import ResolvedPlan
     from vetrina.core.plan.loggers import Tree
     from vetrina.core.plan.model import Plan
+    from vetrina.core.rolling.playing import Rolling
     from vetrina.core.routing.counting import Counter, Traffic
-    from vetrina.core.routing.explaining import Explanation, explain
+    from vetrina.core.routing.explaining import Explanation
+    from vetrina.core.routing.level_rows import LevelRow
+    from vetrina.core.routing.previewing import Shown
     from vetrina.core.routing.router import Route, Router
     from vetrina.formats.events import EventStream, read_events
     from vetrina.formats.plans import read_plan
+    from vetrina.work.applying import Change
+    from vetrina.work.calls import (
+        Differences,
+        apply,
+        check,
+        compare,
+        explain,
+        levels,
+        preview,
+        read,
+        resolve,
+        rolling,
+        route,
+        whatif,
+    )
 
 _HOMES = {
+    "Change": "work.applying",
     "Counter": "core.routing.counting",
+    "Differences": "work.calls",
     "Event": "core.base.events",
     "EventStream": "formats.events",
     "Explanation": "core.routing.explaining",
     "Fault": "core.base.faults",
+    "Finding": "core.checks.runner",
+    "LevelRow": "core.routing.level_rows",
+    "Outcome": "core.changes.outcome",
     "Place": "core.base.faults",
     "Plan": "core.plan.model",
     "Refused": "core.base.faults",
+    "ResolvedPlan": "core.config.resolution",
+    "Rolling": "core.rolling.playing",
     "Route": "core.routing.router",
     "Router": "core.routing.router",
     "Scale": "core.base.levels",
+    "Shown": "core.routing.previewing",
     "Traffic": "core.routing.counting",
     "Tree": "core.plan.loggers",
-    "explain": "core.routing.explaining",
+    "apply": "work.calls",
+    "check": "work.calls",
+    "compare": "work.calls",
+    "explain": "work.calls",
+    "levels": "work.calls",
+    "preview": "work.calls",
+    "read": "work.calls",
     "read_events": "formats.events",
     "read_plan": "formats.plans",
+    "resolve": "work.calls",
+    "rolling": "work.calls",
+    "route": "work.calls",
+    "whatif": "work.calls",
 }
 __all__ = [
+    "Change",
     "Counter",
+    "Differences",
     "Event",
     "EventStream",
     "Explanation",
     "Fault",
+    "Finding",
+    "LevelRow",
+    "Outcome",
     "Place",
     "Plan",
     "Refused",
+    "ResolvedPlan",
+    "Rolling",
     "Route",
     "Router",
     "Scale",
+    "Shown",
     "Traffic",
     "Tree",
     "__version__",
+    "apply",
+    "check",
+    "compare",
     "explain",
+    "levels",
+    "preview",
+    "read",
     "read_events",
     "read_plan",
+    "resolve",
+    "rolling",
+    "route",
+    "whatif",
 ]
 
 
