@@ -56,9 +56,7 @@ def test_calls_say_what_the_commands_say(run: Run) -> None:
     ]
     assert run("preview", "plan.yaml", "week.jsonl", *stage, "--appender", "desk", "--first", "5", "--json").lines == lines
     rolled = [as_data(rolling.document(name, one, zone, None, None, None)) for name, one in files.lanes.items()]
-    assert (
-        run("rolling", "plan.yaml", "week.jsonl", *stage, "--rate", "ropeway.drive info 1/minute", "--json").lines == rolled
-    )
+    assert run("rolling", "plan.yaml", "week.jsonl", *stage, "--rate", "ropeway.drive info 1/minute", "--json").lines == rolled
     told = run("whatif", "plan.yaml", "week.jsonl", *stage, *tune, "--rate", "ropeway.drive debug 1/second", "--json").json
     mine = as_data(whatif.document([outcome], [], 0, scale))
     told["change"] = told["candidates"][0]["change"] = []

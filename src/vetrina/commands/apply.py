@@ -8,7 +8,7 @@ from typing import Annotated
 
 import typer
 
-from vetrina.commands import calling, options
+from vetrina.commands import calling, completing, options
 from vetrina.core.base.faults import refuse
 from vetrina.core.config.splicing import Target
 from vetrina.formats.safe_files import locked_files
@@ -21,13 +21,22 @@ from vetrina.work.applying import Change, Work, nameable, write
 def run(
     given: options.PlanOptions,
     plan: options.PlanArgument,
-    tune: Annotated[list[str], typer.Option("--tune", metavar="LOGGER=LEVEL", help="The change: a logger's level.")] = [],
+    tune: Annotated[
+        list[str],
+        typer.Option("--tune", autocompletion=completing.tunes, metavar="LOGGER=LEVEL", help="The change: a logger's level."),
+    ] = [],
     set_: Annotated[
-        list[str], typer.Option("--set", metavar="PATH=VALUE", help="The change: one value; null removes it.")
+        list[str],
+        typer.Option(
+            "--set", autocompletion=completing.paths, metavar="PATH=VALUE", help="The change: one value; null removes it."
+        ),
     ] = [],
     into: Annotated[Path | None, typer.Option("--into", metavar="FILE", help="Write into this layer file instead.")] = None,
     in_stage: Annotated[
-        str, typer.Option("--in-stage", metavar="NAME", help="Write into this stage of the plan instead.")
+        str,
+        typer.Option(
+            "--in-stage", autocompletion=completing.stages, metavar="NAME", help="Write into this stage of the plan instead."
+        ),
     ] = "",
     dry_run: Annotated[bool, typer.Option("--dry-run", help="Show the diff and write nothing.")] = False,
     yes: Annotated[bool, typer.Option("--yes", help="Write without asking.")] = False,

@@ -13,7 +13,7 @@ import msgspec
 import typer
 from msgspec.structs import replace
 
-from vetrina.commands import calling, options
+from vetrina.commands import calling, completing, options
 from vetrina.core.base.faults import Fault, Refused, Unreadable, offer, refuse
 from vetrina.core.checks import load, page
 from vetrina.core.checks import runner as checking
@@ -41,14 +41,31 @@ def run(
     probe: Annotated[bool, typer.Option("--probe", help="Look at this machine: folders, disks, git.")] = False,
     probe_network: Annotated[bool, typer.Option("--probe-network", help="Ask for hosts and ports as well.")] = False,
     fail_on: Annotated[
-        str, typer.Option("--fail-on", metavar="SEVERITY", help="End with 1 from error, warning or hint on.")
+        str,
+        typer.Option(
+            "--fail-on",
+            autocompletion=completing.severities,
+            metavar="SEVERITY",
+            help="End with 1 from error, warning or hint on.",
+        ),
     ] = "warning",
-    only: Annotated[list[str], typer.Option("--only", metavar="CODE", help="Run this check alone; repeatable.")] = [],
-    skip: Annotated[list[str], typer.Option("--skip", metavar="CODE", help="Leave this check out; repeatable.")] = [],
-    limit: Annotated[list[str], typer.Option("--limit", metavar="CODE[.NAME]=VALUE", help="Set a check's threshold.")] = [],
+    only: Annotated[
+        list[str],
+        typer.Option("--only", autocompletion=completing.codes, metavar="CODE", help="Run this check alone; repeatable."),
+    ] = [],
+    skip: Annotated[
+        list[str],
+        typer.Option("--skip", autocompletion=completing.codes, metavar="CODE", help="Leave this check out; repeatable."),
+    ] = [],
+    limit: Annotated[
+        list[str],
+        typer.Option("--limit", autocompletion=completing.codes, metavar="CODE[.NAME]=VALUE", help="Set a check's threshold."),
+    ] = [],
     sarif_file: Annotated[Path | None, typer.Option("--sarif", metavar="FILE", help="Write SARIF 2.1.0 there as well.")] = None,
     junit_file: Annotated[Path | None, typer.Option("--junit", metavar="FILE", help="Write JUnit XML there as well.")] = None,
-    explain: Annotated[str | None, typer.Option("--explain", metavar="CODE", help="Print a check's page.")] = None,
+    explain: Annotated[
+        str | None, typer.Option("--explain", autocompletion=completing.codes, metavar="CODE", help="Print a check's page.")
+    ] = None,
     list_: Annotated[bool, typer.Option("--list", help="List all checks.")] = False,
     strict: options.StrictOption = False,
     wide: options.WideOption = False,

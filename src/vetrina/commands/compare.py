@@ -8,7 +8,7 @@ from typing import Annotated
 import typer
 from msgspec.structs import replace
 
-from vetrina.commands import calling, options
+from vetrina.commands import calling, completing, options
 from vetrina.core.base.faults import Fault, Refused, refuse
 from vetrina.core.changes.comparing import compare
 from vetrina.core.changes.sinks_compared import compare_sinks
@@ -24,13 +24,22 @@ def run(
         Path, typer.Argument(metavar="OTHER", help="The second plan; it may be the same file.", show_default=False)
     ],
     by: Annotated[str, typer.Option("--by", metavar="sink|appender", help="What arrivals are told apart by.")] = "sink",
-    other_stage: Annotated[list[str], typer.Option("--other-stage", metavar="NAME", help="A stage over the second plan.")] = [],
+    other_stage: Annotated[
+        list[str],
+        typer.Option("--other-stage", autocompletion=completing.stages, metavar="NAME", help="A stage over the second plan."),
+    ] = [],
     other_with: Annotated[list[Path], typer.Option("--other-with", metavar="FILE", help="A layer over the second plan.")] = [],
     other_set: Annotated[
-        list[str], typer.Option("--other-set", metavar="PATH=VALUE", help="One value of the second plan.")
+        list[str],
+        typer.Option(
+            "--other-set", autocompletion=completing.paths, metavar="PATH=VALUE", help="One value of the second plan."
+        ),
     ] = [],
     other_tune: Annotated[
-        list[str], typer.Option("--other-tune", metavar="LOGGER=LEVEL", help="A logger's level in the second plan.")
+        list[str],
+        typer.Option(
+            "--other-tune", autocompletion=completing.tunes, metavar="LOGGER=LEVEL", help="A logger's level in the second plan."
+        ),
     ] = [],
     wide: options.WideOption = False,
     json: options.JsonOption = False,

@@ -6,7 +6,7 @@ from typing import Annotated
 
 import typer
 
-from vetrina.commands import calling, options
+from vetrina.commands import calling, completing, options
 from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.core.routing.level_rows import Selection, level_rows
 from vetrina.views import levels as view
@@ -17,9 +17,19 @@ from vetrina.views.documents import levels as documents
 def run(
     found: ResolvedPlan,
     logger: Annotated[
-        list[str], typer.Argument(metavar="[LOGGER]…", help="Loggers to show; literal names, also ones not configured.")
+        list[str],
+        typer.Argument(
+            autocompletion=completing.loggers,
+            metavar="[LOGGER]…",
+            help="Loggers to show; literal names, also ones not configured.",
+        ),
     ] = [],
-    under: Annotated[str, typer.Option("--under", metavar="LOGGER", help="Only this logger and those below it.")] = "",
+    under: Annotated[
+        str,
+        typer.Option(
+            "--under", autocompletion=completing.loggers, metavar="LOGGER", help="Only this logger and those below it."
+        ),
+    ] = "",
     depth: Annotated[
         int | None, typer.Option("--depth", metavar="N", min=0, help="Fold what is more than N steps below root.")
     ] = None,

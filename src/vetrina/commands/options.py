@@ -11,6 +11,7 @@ from typing import Annotated, Any, get_type_hints
 import typer
 from msgspec import Struct
 
+from vetrina.commands import completing
 from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.formats.plans import read_resolved_plan
 
@@ -24,22 +25,42 @@ EventsArgument = Annotated[
 JsonOption = Annotated[bool, typer.Option("--json", help="Print one JSON document (its schema: vetrina schema output).")]
 WideOption = Annotated[bool, typer.Option("--wide", help="Everything whole, however long the lines become.")]
 StrictOption = Annotated[bool, typer.Option("--strict", help="Stop at the first line that is not an event.")]
-LoggerOption = Annotated[str, typer.Option("--logger", metavar="L", help="Only events of this logger and below it.")]
+LoggerOption = Annotated[
+    str,
+    typer.Option("--logger", autocompletion=completing.loggers, metavar="L", help="Only events of this logger and below it."),
+]
 LevelOption = Annotated[
     str, typer.Option("--level", metavar="RANGE", help="Only these levels: warn.., ..info, debug..warn, or one.")
 ]
 _DECLARED = {
-    "stage": Annotated[list[str], typer.Option("--stage", metavar="NAME", help="Lay this stage over the plan; repeatable.")],
+    "stage": Annotated[
+        list[str],
+        typer.Option(
+            "--stage", autocompletion=completing.stages, metavar="NAME", help="Lay this stage over the plan; repeatable."
+        ),
+    ],
     "with_": Annotated[list[Path], typer.Option("--with", metavar="FILE", help="Lay this partial plan over it; repeatable.")],
     "env": Annotated[list[str], typer.Option("--env", metavar="NAME=VALUE", help="A value for placeholders; repeatable.")],
     "env_file": Annotated[
         list[Path], typer.Option("--env-file", metavar="FILE", help="Values for placeholders, NAME=VALUE lines; repeatable.")
     ],
     "set_": Annotated[
-        list[str], typer.Option("--set", metavar="PATH=VALUE", help="Set one value, as 'loggers[ropeway.gate].level=debug'.")
+        list[str],
+        typer.Option(
+            "--set",
+            autocompletion=completing.paths,
+            metavar="PATH=VALUE",
+            help="Set one value, as 'loggers[ropeway.gate].level=debug'.",
+        ),
     ],
     "tune": Annotated[
-        list[str], typer.Option("--tune", metavar="LOGGER=LEVEL", help="Set a logger's level and switch it on; repeatable.")
+        list[str],
+        typer.Option(
+            "--tune",
+            autocompletion=completing.tunes,
+            metavar="LOGGER=LEVEL",
+            help="Set a logger's level and switch it on; repeatable.",
+        ),
     ],
 }
 FLAGS = {"stage": "--stage", "with_": "--with", "env": "--env", "env_file": "--env-file", "set_": "--set", "tune": "--tune"}

@@ -6,7 +6,7 @@ from typing import Annotated
 
 import typer
 
-from vetrina.commands import calling, options
+from vetrina.commands import calling, completing, options
 from vetrina.core.base.faults import refuse
 from vetrina.core.config import history
 from vetrina.core.config.resolution import ResolvedPlan
@@ -17,7 +17,10 @@ from vetrina.views.documents import origin as documents
 @options.reads_plan
 def run(
     found: ResolvedPlan,
-    path: Annotated[str, typer.Argument(metavar="[PATH]", help="The value, as 'loggers[ropeway.gate].level'.")] = "",
+    path: Annotated[
+        str,
+        typer.Argument(autocompletion=completing.paths, metavar="[PATH]", help="The value, as 'loggers[ropeway.gate].level'."),
+    ] = "",
     unused: Annotated[bool, typer.Option("--unused", help="List what was read, and what no value in force uses.")] = False,
     wide: options.WideOption = False,
     json: options.JsonOption = False,

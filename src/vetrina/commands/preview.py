@@ -10,7 +10,7 @@ from typing import Annotated
 import typer
 from msgspec import Struct
 
-from vetrina.commands import calling, options
+from vetrina.commands import calling, completing, options
 from vetrina.core.base.clocks import zone as zone_of
 from vetrina.core.base.events import Event
 from vetrina.core.base.faults import Fault, Refused, refuse
@@ -39,8 +39,16 @@ def run(
     events: Annotated[
         str | None, typer.Argument(metavar="[EVENTS]", help="Events; telling samples are made without any.")
     ] = None,
-    appender: Annotated[list[str], typer.Option("--appender", metavar="A", help="Only this appender; repeatable.")] = [],
-    logger: Annotated[str, typer.Option("--logger", metavar="L", help="Only events of this logger and below it.")] = "",
+    appender: Annotated[
+        list[str],
+        typer.Option("--appender", autocompletion=completing.appenders, metavar="A", help="Only this appender; repeatable."),
+    ] = [],
+    logger: Annotated[
+        str,
+        typer.Option(
+            "--logger", autocompletion=completing.loggers, metavar="L", help="Only events of this logger and below it."
+        ),
+    ] = "",
     level: Annotated[
         str, typer.Option("--level", metavar="RANGE", help="Only these levels: warn.., ..info, debug..warn, or one.")
     ] = "",

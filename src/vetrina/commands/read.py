@@ -10,7 +10,7 @@ from typing import Annotated
 import msgspec
 import typer
 
-from vetrina.commands import calling, options
+from vetrina.commands import calling, completing, options
 from vetrina.commands.preview import parsed_template
 from vetrina.core.base.events import Event
 from vetrina.core.base.faults import offer, refuse
@@ -32,7 +32,9 @@ def run(
         typer.Argument(metavar="LOG…", help="Log files in order, also .gz or .zst; - is standard input.", show_default=False),
     ],
     plan: Annotated[Path | None, typer.Option("--plan", metavar="PLAN", help="The plan that wrote them.")] = None,
-    appender: Annotated[str, typer.Option("--appender", metavar="A", help="The appender that wrote them.")] = "",
+    appender: Annotated[
+        str, typer.Option("--appender", autocompletion=completing.appenders, metavar="A", help="The appender that wrote them.")
+    ] = "",
     template: Annotated[
         str | None, typer.Option("--template", metavar="TEXT", help="The template instead of a plan's.")
     ] = None,

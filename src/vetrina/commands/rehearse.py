@@ -15,7 +15,7 @@ from typing import Annotated, Any
 import typer
 from msgspec import Struct
 
-from vetrina.commands import calling, options
+from vetrina.commands import calling, completing, options
 from vetrina.core.base import clocks
 from vetrina.core.base.events import Event
 from vetrina.core.base.faults import refuse
@@ -68,7 +68,13 @@ def run(
     ] = "",
     disk_full: Annotated[str, typer.Option("--disk-full", metavar="SIZE", help="The disk has this much room, no more.")] = "",
     down: Annotated[
-        list[str], typer.Option("--down", metavar="'A FROM..TO'", help="This appender's sink is down for a while; repeatable.")
+        list[str],
+        typer.Option(
+            "--down",
+            autocompletion=completing.appenders,
+            metavar="'A FROM..TO'",
+            help="This appender's sink is down for a while; repeatable.",
+        ),
     ] = [],
     pace: Annotated[
         float | None, typer.Option("--pace", metavar="SPEED", help="Play the traffic SPEED times as fast as it was.")

@@ -11,7 +11,7 @@ from typing import Annotated
 import typer
 from msgspec import Struct
 
-from vetrina.commands import calling, options
+from vetrina.commands import calling, completing, options
 from vetrina.core.base import clocks
 from vetrina.core.base.faults import refuse
 from vetrina.core.base.quantities import duration, size
@@ -37,7 +37,12 @@ def run(
     events: Annotated[
         str | None, typer.Argument(metavar="[EVENTS]", help="Events as JSON Lines; not needed with --names.")
     ] = None,
-    appender: Annotated[list[str], typer.Option("--appender", metavar="A", help="Only this file appender; repeatable.")] = [],
+    appender: Annotated[
+        list[str],
+        typer.Option(
+            "--appender", autocompletion=completing.appenders, metavar="A", help="Only this file appender; repeatable."
+        ),
+    ] = [],
     ratio: Annotated[
         float | None,
         typer.Option("--ratio", metavar="R", help="Packed size in parts of the size; measured by packing without it."),

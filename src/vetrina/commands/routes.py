@@ -10,7 +10,7 @@ import typer
 from msgspec import Struct
 from msgspec.structs import replace
 
-from vetrina.commands import calling, options
+from vetrina.commands import calling, completing, options
 from vetrina.core.base.events import Event
 from vetrina.core.base.faults import refuse
 from vetrina.core.base.levels import NAMES
@@ -36,7 +36,12 @@ def run(
     field: Annotated[
         list[str], typer.Option("--field", metavar="K=V", help="Only events with this field; V is read as YAML.")
     ] = [],
-    appender: Annotated[list[str], typer.Option("--appender", metavar="A", help="Show only this appender; repeatable.")] = [],
+    appender: Annotated[
+        list[str],
+        typer.Option(
+            "--appender", autocompletion=completing.appenders, metavar="A", help="Show only this appender; repeatable."
+        ),
+    ] = [],
     group_by: Annotated[
         tuple[str, str] | None, typer.Option("--group-by", metavar="field NAME", help="Count by the values of a field.")
     ] = None,

@@ -11,7 +11,7 @@ import typer
 from msgspec.structs import replace
 from typer.core import TyperCommand
 
-from vetrina.commands import calling, options
+from vetrina.commands import calling, completing, options
 from vetrina.core.base.events import Event
 from vetrina.core.base.faults import refuse
 from vetrina.core.changes.outcome import Outcome
@@ -97,11 +97,19 @@ def run(
     ctx: typer.Context,
     plan: options.PlanArgument,
     events: options.EventsArgument,
-    tune: Annotated[list[str], typer.Option("--tune", metavar="LOGGER=LEVEL", help="The change: a logger's level.")] = [],
-    set_: Annotated[list[str], typer.Option("--set", metavar="PATH=VALUE", help="The change: one value.")] = [],
+    tune: Annotated[
+        list[str],
+        typer.Option("--tune", autocompletion=completing.tunes, metavar="LOGGER=LEVEL", help="The change: a logger's level."),
+    ] = [],
+    set_: Annotated[
+        list[str], typer.Option("--set", autocompletion=completing.paths, metavar="PATH=VALUE", help="The change: one value.")
+    ] = [],
     to_with: Annotated[list[str], typer.Option("--to-with", metavar="FILE", help="The change: one more layer file.")] = [],
     to_stage: Annotated[
-        list[str], typer.Option("--to-stage", metavar="NAME", help="The change: this stage in place of today's.")
+        list[str],
+        typer.Option(
+            "--to-stage", autocompletion=completing.stages, metavar="NAME", help="The change: this stage in place of today's."
+        ),
     ] = [],
     or_: Annotated[
         bool, typer.Option("--or", help="Begin another candidate; the changes after it belong to that one.")

@@ -8,7 +8,7 @@ from typing import Annotated
 
 import typer
 
-from vetrina.commands import calling, options
+from vetrina.commands import calling, completing, options
 from vetrina.core.base.events import Event, JsonObject
 from vetrina.core.base.faults import refuse
 from vetrina.core.changes.remedies import Remedy, ways_to, ways_to_once
@@ -28,7 +28,9 @@ _TIME = datetime(2026, 1, 1, tzinfo=UTC)
 @options.reads_plan
 def run(
     found: ResolvedPlan,
-    logger: Annotated[str | None, typer.Option("--logger", metavar="L", help="The message's logger.")] = None,
+    logger: Annotated[
+        str | None, typer.Option("--logger", autocompletion=completing.loggers, metavar="L", help="The message's logger.")
+    ] = None,
     level: Annotated[str | None, typer.Option("--level", metavar="V", help="Its level: a name or a number.")] = None,
     message: Annotated[str, typer.Option("--message", metavar="M", help="Its text, with holes or without.")] = "",
     field: Annotated[list[str], typer.Option("--field", metavar="K=V", help="A field; V is read as YAML; repeatable.")] = [],
@@ -38,7 +40,12 @@ def run(
     ] = None,
     to: Annotated[
         str | None,
-        typer.Option("--to", metavar="APPENDER", help="Find the smallest changes that would let it through to this one."),
+        typer.Option(
+            "--to",
+            autocompletion=completing.appenders,
+            metavar="APPENDER",
+            help="Find the smallest changes that would let it through to this one.",
+        ),
     ] = None,
     twice: Annotated[bool, typer.Option("--twice", help="Find the smallest changes after which it arrives once.")] = False,
     events: Annotated[

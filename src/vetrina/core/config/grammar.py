@@ -344,6 +344,7 @@ def _appender() -> Record:
     return Record(name="an appender", keys=keys | COMMON)
 
 
+APPENDER = _appender()
 PLAN_KEYS = {
     "vetrina": Key(Anything(), "version of the plan format", example="1"),
     "$schema": Key(Text(), "for editors: where the schema of plans is", example="plan.schema.json"),
@@ -378,7 +379,7 @@ PLAN_KEYS = {
         "loggers by name; root is the root logger",
         example="{root: {level: info, to: daybook}, ropeway.gate: debug}",
     ),
-    "appenders": Key(MapOf(_appender()), "appenders by name", example="{daybook: {sink: file, path: logs/daybook.log}}"),
+    "appenders": Key(MapOf(APPENDER), "appenders by name", example="{daybook: {sink: file, path: logs/daybook.log}}"),
     "templates": Key(MapOf(TEMPLATE), "templates by name", example="{line: '{time} {message}'}"),
     "waive": Key(WAIVERS, "checks that are silent everywhere", example="[{check: twice, why: both desks want it}]"),
 }

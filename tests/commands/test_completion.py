@@ -1,0 +1,59 @@
+"""The shell completes names from the plan on the line."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+
+from support import PROGRAM
+
+Write = Callable[..., Path]
+PLAN = """vetrina: 1
+loggers: {root: {level: warn, to: desk}, ropeway: info, ropeway.gate: debug}
+appenders: {desk: {sink: console}, daybook: {sink: file, path: d.log, template: short}}
+templates: {short: "{time} {message}"}
+stages: {live: {loggers: {lib.http: warn}}, bench: {}}
+"""
+
+
+def completed(folder: Path, line: str) -> list[str]:
+    words = line.split(" ")
+    environment = {**os.environ, "_VETRINA_COMPLETE": "complete_bash", "COMP_WORDS": line, "COMP_CWORD": str(len(words) - 1)}
+    done = subprocess.run([PROGRAM], cwd=folder, env=environment, capture_output=True, text=True, check=False)
+    assert done.stderr == ""
+    return done.stdout.split()
+
+
+@pytest.mark.parametrize(
+    "line, offered",
+    [
+        ("levels plan.yaml --stage ", ["live", "bench"]),
+        ("levels plan.yaml --stage l", ["live"]),
+        ("levels plan.yaml --wide --under ropeway.", ["ropeway.gate"]),
+        ("levels plan.yaml r", ["root", "ropeway", "ropeway.gate"]),
+        ("levels plan.yaml --tune lib", ["lib.http="]),
+        ("levels plan.yaml --tune lib.http=er", ["lib.http=error"]),
+        ("whatif plan.yaml week.jsonl --to-stage ", ["live", "bench"]),
+        ("routes plan.yaml week.jsonl --appender d", ["desk", "daybook"]),
+        ("why plan.yaml --logger x --to da", ["daybook"]),
+        ("read x.log --plan plan.yaml --appender ", ["desk", "daybook"]),
+        ("origin plan.yaml templates[", ["templates[short]"]),
+        ("apply plan.yaml --set templates[short].om", ["templates[short].omit-empty"]),
+        ("check --only twi", ["twice"]),
+        ("check plan.yaml --fail-on w", ["warning"]),
+        ("compare plan.yaml plan.yaml --other-stage b", ["bench"]),
+        ("levels broken.yaml --stage ", []),
+        ("levels absent.yaml --stage ", []),
+        ("levels faulty.yaml --stage ", ["x"]),
+    ],
+)
+def test_names_are_offered(write: Write, folder: Path, line: str, offered: list[str]) -> None:
+    write("plan.yaml", PLAN)
+    write("broken.yaml", "vetrina: [\n")
+    write("faulty.yaml", "vetrina: 1\nlogers: {}\nstages: {x: {}}\n")
+
+    assert completed(folder, f"vetrina {line}") == offered
