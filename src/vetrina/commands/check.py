@@ -13,6 +13,7 @@ import msgspec
 import typer
 from msgspec.structs import replace
 
+from vetrina import __version__
 from vetrina.commands import calling, completing, options
 from vetrina.core.base.faults import Fault, Refused, Unreadable, offer, refuse
 from vetrina.core.checks import load, page
@@ -251,7 +252,7 @@ class _Report(msgspec.Struct):
         """Write the files that were asked for."""
         if sarif_file is not None:
             pages = {code: page(self.checks[code]) for code in {one.code for one in self.findings} & set(self.checks)}
-            log = sarif(self.findings, self.checks, pages, self._unread())
+            log = sarif(self.findings, self.checks, pages, self._unread(), version=__version__)
             calling.write_file(sarif_file, calling.visible(json_text.dumps(log, ensure_ascii=False, indent=2)) + "\n")
         if junit_file is not None:
             alone = len(self.results) == 1

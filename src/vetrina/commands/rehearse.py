@@ -284,12 +284,10 @@ def _sent(rehearsal: Rehearsal) -> dict[str, int]:
     """Return how many deliveries were sent, by protocol: a mail and a request for each group, a message for each event."""
     wanted: dict[str, int] = {}
     for lane in rehearsal.lanes.values():
-        kind = lane.appender.sink.kind
-        name = {"mail": "smtp", "http": "http"}.get(
-            kind, lane.appender.sink.text("transport", "udp") if kind == "syslog" else ""
-        )
-        if name:
-            wanted[name] = wanted.get(name, 0) + (lane.sum.groups if kind != "syslog" else lane.sum.delivered)
+        sink = lane.appender.sink
+        if sink.receiver:
+            count = lane.sum.groups if sink.traits.grouped else lane.sum.delivered
+            wanted[sink.receiver] = wanted.get(sink.receiver, 0) + count
     return wanted
 
 
@@ -310,10 +308,7 @@ def _again(found: ResolvedPlan, events: str) -> Iterator[Event]:
 
 
 def _sums(rehearsal: Rehearsal) -> dict[str, tuple[str, Any]]:
-    return {
-        name: (f"{lane.appender.sink.kind} {lane.appender.sink.label}".strip(), lane.sum)
-        for name, lane in rehearsal.lanes.items()
-    }
+    return {name: (lane.appender.sink.title, lane.sum) for name, lane in rehearsal.lanes.items()}
 
 
 class _Shown(Struct):

@@ -178,7 +178,7 @@ def _names(plan: Plan, events: str | None, wanted: tuple[str, ...], *, wide: boo
     now, zone = datetime.now(tz=UTC), clocks.zone(plan.zone)
     lines: list[Line] = []
     for name, one in plan.appenders.items():
-        if one.sink.kind != "file" or (wanted and name not in wanted) or not one.roll.rolls:
+        if not one.sink.traits.rolls or (wanted and name not in wanted) or not one.roll.rolls:
             continue
         rows = list(coming_names(one.roll, now, zone))
         if as_json:

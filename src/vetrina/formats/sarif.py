@@ -6,7 +6,6 @@ from collections.abc import Iterable, Sequence
 from typing import Any
 from urllib.parse import quote
 
-from vetrina import __version__
 from vetrina.core.base.faults import Fault, Place
 from vetrina.core.checks.context import Check
 from vetrina.core.checks.runner import Finding
@@ -16,7 +15,12 @@ SCHEMA = "https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sar
 
 
 def sarif(
-    findings: Sequence[Finding], checks: dict[str, Check], pages: dict[str, str], unreadable: Sequence[Fault] = ()
+    findings: Sequence[Finding],
+    checks: dict[str, Check],
+    pages: dict[str, str],
+    unreadable: Sequence[Fault] = (),
+    *,
+    version: str,
 ) -> dict[str, Any]:
     """Return the log of one run, with a rule for every check that found something.
 
@@ -31,8 +35,8 @@ def sarif(
                 "tool": {
                     "driver": {
                         "name": "vetrina",
-                        "version": __version__,
-                        "semanticVersion": __version__,
+                        "version": version,
+                        "semanticVersion": version,
                         "rules": [_rule(code, checks.get(code), pages.get(code, "")) for code in codes],
                     }
                 },

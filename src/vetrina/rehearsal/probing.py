@@ -8,10 +8,10 @@ import socket
 import subprocess
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
-from urllib.parse import urlsplit
 
 from vetrina.core.checks.context import HostFacts, PathFacts
 from vetrina.core.plan.model import Appender, Plan
+from vetrina.core.sink_kinds.kind import full_path
 
 _PATIENCE = 2.0
 _AT_ONCE = 32
@@ -19,18 +19,15 @@ _NOTHING_FOREIGN = (
     "--no-pager", "--no-optional-locks", "-c", "core.fsmonitor=false", "-c", f"core.hooksPath={os.devnull}", "-c", "core.askPass=",
     "-c", "core.sshCommand=false", "-c", "credential.helper=", "-c", "diff.external=", "-c", "protocol.allow=never",
 )  # fmt: skip
-_PORTS = {"http": 80, "https": 443}
 
 
 def probe_paths(plan: Plan) -> dict[str, PathFacts]:
     """Return what this machine says of the folders of file and table sinks, by appender."""
-    return {one.name: _path_facts(_file_of(one)) for one in plan.appenders.values() if one.sink.kind in {"file", "table"}}
+    return {one.name: _path_facts(_file_of(one, plan)) for one in plan.appenders.values() if one.sink.traits.file_key}
 
 
-def _file_of(appender: Appender) -> Path:
-    place = appender.sink.place.split(" ", 1)[1]
-    if appender.sink.kind == "table":
-        place = place.rpartition(" ")[0]
+def _file_of(appender: Appender, plan: Plan) -> Path:
+    place = full_path(appender.sink.file, plan.folder)
     return Path(place.split("{", 1)[0] if "{" in place else place)
 
 
@@ -68,19 +65,14 @@ def _ignored(folder: Path, file: Path) -> bool | None:
 
 def probe_hosts(plan: Plan) -> dict[str, HostFacts]:
     """Return what the network says of the receivers of mail, syslog and http sinks, by appender."""
-    asked = [one for one in plan.appenders.values() if one.sink.kind in {"mail", "syslog", "http"}]
+    asked = [one for one in plan.appenders.values() if one.sink.address is not None]
     with ThreadPoolExecutor(_AT_ONCE) as pool:  # each may have to wait for an answer
         return dict(zip((one.name for one in asked), pool.map(_host_facts, asked), strict=True))
 
 
 def _host_facts(appender: Appender) -> HostFacts:
-    sink = appender.sink
-    if sink.kind == "http":
-        parts = urlsplit(sink.text("url"))
-        host, port = parts.hostname or "", parts.port or _PORTS.get(parts.scheme, 80)
-    else:
-        host, port = sink.text("host"), int(sink.text("port", "25" if sink.kind == "mail" else "514"))
-    datagrams = sink.kind == "syslog" and sink.text("transport", "udp") == "udp"
+    host, port = appender.sink.address or ("", 0)
+    datagrams = appender.sink.receiver == "udp"
     try:
         addresses = socket.getaddrinfo(host, port, type=socket.SOCK_STREAM)
     except (OSError, UnicodeError):

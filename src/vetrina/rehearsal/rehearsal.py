@@ -382,7 +382,7 @@ def shared_files(plan: Plan) -> dict[str, str]:
     """Return the file appenders that write a file together with others, each with the first of them."""
     by_place: dict[str, list[str]] = {}
     for name, one in plan.appenders.items():
-        if one.sink.kind == "file":
+        if one.sink.traits.rolls:
             by_place.setdefault(one.sink.place, []).append(name)
     return {name: names[0] for names in by_place.values() if len(names) > 1 for name in names}
 

@@ -18,10 +18,11 @@ from pathlib import Path
 from typing import IO, Any
 
 from vetrina.core.base.faults import Refused, refuse
+from vetrina.core.sink_kinds import KINDS
 from vetrina.rehearsal.inside import Inside
 
 MARKER = ".vetrina-rehearsal"
-OWN = ("files", "console", "mail", "syslog", "http", "removed", "received", "tables")
+OWN = (*dict.fromkeys(kind.traits.folder for kind in KINDS.values() if kind.traits.folder), "removed", "received")
 LONGEST_PART = 180
 MOST_SENT = 1_000_000
 _ODD = re.compile(r'[\x00-\x1f\x7f\\:*?"<>|]|[^\x00-\U0010ffff]')

@@ -3,11 +3,8 @@
 from __future__ import annotations
 
 import hashlib
-import sqlite3
 from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from email import message_from_bytes
-from email.policy import SMTP
 from functools import partial
 from pathlib import Path
 from typing import Literal
@@ -20,10 +17,9 @@ from vetrina.core.routing.counting import ending_of, to_bytes
 from vetrina.core.routing.router import Router
 from vetrina.core.sink_kinds.kind import full_path
 from vetrina.core.templates.forms import TableRow
-from vetrina.rehearsal.outlets.syslog import unframed
 from vetrina.rehearsal.packing import unpacked
 from vetrina.rehearsal.rehearsal import Rehearsal
-from vetrina.rehearsal.sandbox import as_part, rerooted
+from vetrina.rehearsal.sandbox import rerooted
 
 MOST = 10
 
@@ -111,7 +107,7 @@ def differences(rehearsal: Rehearsal, events: Iterable[Event], folder: Path) -> 
             elif isinstance(one.content, Content) and _digest_of(path, unit) != one.content.text():
                 yield f"{name}: {inside} holds something else"
     yield from _others(rehearsal, folder, expected)
-    yield from said.differences(folder)
+    yield from said.differences()
 
 
 def _unit_of_files(rehearsal: Rehearsal) -> Unit:
@@ -119,7 +115,7 @@ def _unit_of_files(rehearsal: Rehearsal) -> Unit:
     appenders = rehearsal.router.plan.appenders
     if not any(appenders[name].buffer for name in rehearsal.shared):
         return "all"
-    return unit_of([one for one in appenders.values() if one.sink.kind == "file"])
+    return unit_of([one for one in appenders.values() if one.sink.traits.rolls])
 
 
 class _Said:
@@ -134,8 +130,9 @@ class _Said:
         self._router = Router(rehearsal.router.plan)
         groups: dict[str, list[Appender]] = {}
         for name, lane in rehearsal.lanes.items():
-            if lane.appender.sink.kind in _READERS and (rehearsal.place.post is None or lane.appender.sink.kind in _TOGETHER):
-                key = lane.appender.sink.place if lane.appender.sink.kind in _TOGETHER else name
+            sink = lane.appender.sink
+            if lane.outlet.said() is not None and not (rehearsal.place.post is not None and sink.traits.remote):
+                key = sink.place if sink.traits.shared else name
                 groups.setdefault(key, []).append(lane.appender)
         self._wanted: dict[str, Digest] = {}
         self._group: dict[str, list[Appender]] = {}
@@ -151,7 +148,7 @@ class _Said:
         if isinstance(appender.template, TableRow):
             cells = [text.compile() for text in appender.template.texts]
             return lambda event, number: repr(tuple(cell(event, number) for cell in cells)).encode()
-        render, taken = appender.template.compile(ending_of(appender)), _TAKEN.get(appender.sink.kind, _plain)
+        render, taken = appender.template.compile(ending_of(appender)), self._rehearsal.lanes[appender.name].outlet.taken
         return lambda event, number: taken(to_bytes(render(event, number), appender.encoding))
 
     def take(self, event: Event, number: int) -> None:
@@ -161,11 +158,11 @@ class _Said:
             if wanted is not None:
                 wanted.feed(self._renders[one.appender](event, number), event.count or 1)
 
-    def differences(self, folder: Path) -> Iterator[str]:
+    def differences(self) -> Iterator[str]:
         """Yield the appenders whose deliveries say something else."""
         for name, appenders in self._group.items():
             found = Digest(_unit_said(appenders))
-            for data in _READERS[appenders[0].sink.kind](appenders[0], folder, self._rehearsal.place.folder):
+            for data in self._rehearsal.lanes[name].outlet.said() or ():
                 found.feed(data)
             if found.text() != self._wanted[name].text():
                 yield f"{' and '.join(one.name for one in appenders)}: what was delivered says something else than the events"
@@ -174,61 +171,7 @@ class _Said:
 def _unit_said(appenders: Sequence[Appender]) -> Unit:
     """Return what keeps its order in a stream or a table; a row is told as one line."""
     unit = unit_of(appenders)
-    return "lines" if unit == "bytes" and appenders[0].sink.kind == "table" else unit
-
-
-def _plain(data: bytes) -> bytes:
-    """Return bytes without what a mail changes on its way: line ends, and NUL."""
-    return b"".join(data.replace(b"\0", "\ufffd".encode()).splitlines())
-
-
-def _mails(appender: Appender, folder: Path, base: str) -> Iterator[bytes]:
-    del base
-    for path in sorted((folder / "mail" / as_part(appender.name)).glob("*.eml"), key=lambda one: (len(one.name), one.name)):
-        message = message_from_bytes(path.read_bytes(), policy=SMTP)
-        yield _plain(message.get_content().encode())
-
-
-def _requests(appender: Appender, folder: Path, base: str) -> Iterator[bytes]:
-    del base
-    for path in sorted((folder / "http" / as_part(appender.name)).glob("*.request"), key=lambda one: (len(one.name), one.name)):
-        yield _plain(path.read_bytes().partition(b"\r\n\r\n")[2])
-
-
-def _messages(appender: Appender, folder: Path, base: str) -> Iterator[bytes]:
-    del base
-    path = folder / "syslog" / f"{as_part(appender.name)}.{appender.sink.text('transport', 'udp')}"
-    for message in unframed(path.read_bytes()) if path.exists() else ():
-        yield _plain(message)
-
-
-def _rows(appender: Appender, folder: Path, base: str) -> Iterator[bytes]:
-    path = folder / "tables" / rerooted(full_path(appender.sink.text("database"), base))
-    if not path.exists():
-        return
-    quoted = '"' + appender.sink.text("table").replace('"', '""') + '"'
-    database = sqlite3.connect(path)
-    try:
-        for row in database.execute(f"SELECT * FROM {quoted} ORDER BY rowid"):  # noqa: S608  (a quoted name)
-            yield repr(row).encode()
-    finally:
-        database.close()
-
-
-def _lines(appender: Appender, folder: Path, base: str) -> Iterator[bytes]:
-    del base
-    path = folder / "console" / f"{appender.sink.text('stream', 'stdout')}.txt"
-    if path.exists():
-        with path.open("rb") as file:
-            yield from file
-
-
-_TOGETHER = frozenset({"console", "table"})
-"""Kinds whose appenders at one place write to one thing."""
-_TAKEN: dict[str, Callable[[bytes], bytes]] = {"console": lambda data: data}
-_READERS: dict[str, Callable[[Appender, Path, str], Iterator[bytes]]] = {
-    "console": _lines, "mail": _mails, "http": _requests, "syslog": _messages, "table": _rows,
-}  # fmt: skip
+    return "lines" if unit == "bytes" and isinstance(appenders[0].template, TableRow) else unit
 
 
 def _digest_of(path: Path, unit: Unit) -> str:
@@ -248,34 +191,9 @@ def _others(rehearsal: Rehearsal, folder: Path, expected: set[str]) -> Iterator[
         if path.is_file() and inside not in expected:
             yield f"{inside} is there, and the simulation does not know it"
     for name, lane in rehearsal.lanes.items():
-        found = _count(lane.appender.sink.kind, name, rehearsal, folder)
-        wanted = lane.sum.groups if lane.appender.sink.kind in {"mail", "http"} else lane.sum.delivered
+        found = lane.outlet.count() if rehearsal.place.post is None else None  # else the receiver counts
+        wanted = lane.sum.groups if lane.appender.sink.traits.grouped else lane.sum.delivered
         if found is not None and found != wanted:
             yield f"{name}: {found} found, {wanted} delivered"
         if lane.sum.reached != lane.sum.delivered + sum(lane.sum.lost.values()):
             yield f"{name}: {lane.sum.reached} reached it, {lane.sum.delivered} were delivered and {sum(lane.sum.lost.values())} lost"
-
-
-def _count(kind: str, name: str, rehearsal: Rehearsal, folder: Path) -> int | None:
-    if rehearsal.place.post is not None:
-        return None  # the receiver counts these
-    if kind in {"mail", "http"}:
-        return sum(1 for _ in (folder / kind / as_part(name)).glob("*"))
-    appender = rehearsal.router.plan.appenders[name]
-    if kind == "syslog":
-        path = folder / "syslog" / f"{as_part(name)}.{appender.sink.text('transport', 'udp')}"
-        return len(unframed(path.read_bytes())) if path.exists() else 0
-    if kind == "table":
-        path = folder / "tables" / rerooted(full_path(appender.sink.text("database"), rehearsal.place.folder))
-        same = [one for one in rehearsal.router.plan.appenders.values() if one.sink.place == appender.sink.place]
-        if len(same) > 1:
-            return None  # their rows are held against the events together
-        if not path.exists():
-            return 0
-        quoted = '"' + appender.sink.text("table").replace('"', '""') + '"'
-        base = sqlite3.connect(path)
-        try:
-            return int(base.execute(f"SELECT count(*) FROM {quoted}").fetchone()[0])  # noqa: S608  (a quoted name)
-        finally:
-            base.close()
-    return None

@@ -130,7 +130,7 @@ def why_lines(found: Explanation, event: Event, plan: Plan, width: int, to: str 
             [],
             [
                 span(f"to {appender}", "title"),
-                span(f"  {sink.kind} {sink.label}, attached at {via}: ", "quiet"),
+                span(f"  {sink.title}, attached at {via}: ", "quiet"),
                 Span("arrives" if arrived else "does not arrive", "good" if arrived else "bad"),
             ],
         ]

@@ -85,7 +85,7 @@ def _not_known(first: Rolling, rolling: Rolling) -> list[str]:
 
 def file_appenders(plan: Plan, wanted: Iterable[str]) -> None:
     """Refuse a plan without files, and names that no file appender has."""
-    files = [name for name, one in plan.appenders.items() if one.sink.kind == "file"]
+    files = [name for name, one in plan.appenders.items() if one.sink.traits.rolls]
     for name in wanted:
         if name not in files:
             what = f'no file appender is called "{name[:60]}"' if name not in plan.appenders else f"{name} is no file appender"

@@ -75,9 +75,7 @@ class _Side:
 
     def __init__(self, plan: Plan, *, by_appender: bool) -> None:
         self.router = Router(plan)
-        self.names = {
-            name: name if by_appender else f"{one.sink.kind} {one.sink.label}".strip() for name, one in plan.appenders.items()
-        }
+        self.names = {name: name if by_appender else one.sink.title for name, one in plan.appenders.items()}
         self.keys = {name: name if by_appender else f"{one.sink.kind} {one.sink.place}" for name, one in plan.appenders.items()}
         self.shown = {self.keys[name]: self.names[name] for name in plan.appenders}
         self._cuts: dict[tuple[int, ...], frozenset[int]] = {}

@@ -23,6 +23,7 @@ from vetrina.core.plan.model import Appender, Plan
 from vetrina.core.routing.counting import ending_of
 from vetrina.core.routing.explaining import explain
 from vetrina.core.routing.router import Route, Router
+from vetrina.core.sink_kinds import KINDS
 from vetrina.core.sink_kinds.kind import full_path
 
 
@@ -126,8 +127,8 @@ def named(name: str, plan: Plan) -> list[str]:
         return [name]
     kind, _, rest = name.partition(" ")
     places = {one.place for one in plan.appenders.values() if name in sink_names(one)}
-    if kind == "file":
-        places.add(f"file {full_path(rest, plan.folder)}")
+    if kind in KINDS and KINDS[kind].traits.rolls:
+        places.add(f"{kind} {full_path(rest, plan.folder)}")
     return [one.name for one in plan.appenders.values() if one.place in places]
 
 

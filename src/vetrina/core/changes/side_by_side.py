@@ -352,7 +352,7 @@ def _places(plan: Plan, route: Route) -> Multiset[str]:
     return Multiset(
         plan.appenders[names[0]].where
         for names in plan.at_one_place(one.appender for one in route.deliveries)
-        if plan.appenders[names[0]].sink.kind != "none"
+        if not plan.appenders[names[0]].sink.traits.nowhere
         for _ in names
     )
 

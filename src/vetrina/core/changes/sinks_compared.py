@@ -46,7 +46,7 @@ def compare_sinks(first: Plan, second: Plan, *, by_appender: bool = False) -> tu
             found.append(SinkDifference(one.name, other.name, "moved", (f"{one.where} > {other.where}",)))
         found += _lines(first, second, one, other)
         found += _terms("groups", one, other, _buffer(one.buffer, first), _buffer(other.buffer, second))
-        if one.sink.kind == other.sink.kind == "file":
+        if one.sink.kind == other.sink.kind and one.sink.traits.rolls:
             same_name = {"path": ""} if not by_appender and (moved or one.roll.path.text != other.roll.path.text) else {}
             found += _terms("files", one, other, one.roll.terms() | same_name, other.roll.terms() | same_name)
         found += _terms("sink", one, other, _keys(one), _keys(other))

@@ -21,13 +21,11 @@ from vetrina.core.checks._trying import short, tries
 from vetrina.core.checks.context import Check, CheckContext, Hit
 from vetrina.core.plan.samples import SECRET
 
-_LASTING = {"file", "table", "mail", "http", "syslog"}
-
 
 def find(scene: CheckContext) -> Iterator[Hit]:
     """Find templates that let a password through."""
     for one in tries(scene):
-        if not any(scene.plan.appenders[name].sink.kind in _LASTING for name in one.owners):
+        if not any(scene.plan.appenders[name].sink.traits.lasting for name in one.owners):
             continue
         leaked = next((output for _, output in one.awkward() if SECRET in output), None)
         if leaked is not None:

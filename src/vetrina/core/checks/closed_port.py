@@ -12,7 +12,7 @@ from vetrina.core.checks.context import Check, CheckContext, Hit
 
 def find(scene: CheckContext) -> Iterator[Hit]:
     """Find ports that take no connection."""
-    for appender in scene.appenders("mail", "syslog", "http"):
+    for appender in scene.appenders(lambda sink: sink.remote):
         facts = scene.hosts.get(appender.name)
         if facts is not None and facts.known and facts.asked_port and not facts.open:
             yield Hit(

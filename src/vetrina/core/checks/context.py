@@ -15,7 +15,7 @@ from vetrina.core.base.origins import Origin
 from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.core.plan.conditions import Condition
 from vetrina.core.plan.loggers import Tree
-from vetrina.core.plan.model import Appender, Attachment, Plan, Rule
+from vetrina.core.plan.model import Appender, Attachment, Plan, Rule, SinkTraits
 from vetrina.core.rolling.simulation import FileSimulation
 
 Severity = Literal["error", "warning", "hint"]
@@ -190,10 +190,10 @@ class CheckContext:
             for logger, one in self.attached[appender.name]
         )
 
-    def appenders(self, *kinds: str) -> Iterator[Appender]:
-        """Yield the enabled appenders of these kinds of sink (all kinds without any)."""
+    def appenders(self, like: Callable[[SinkTraits], bool] = lambda _sink: True) -> Iterator[Appender]:
+        """Yield the enabled appenders whose kind of sink is ``like`` that."""
         for one in self.plan.appenders.values():
-            if one.enabled.value and (not kinds or one.sink.kind in kinds):
+            if one.enabled.value and like(one.sink.traits):
                 yield one
 
     def rule_lists(self) -> Iterator[RuleList]:

@@ -26,8 +26,8 @@ def find(scene: CheckContext) -> Iterator[Hit]:
     """Find relative paths where no absolute workdir is given."""
     if scene.plan.workdir.startswith("/"):
         return
-    for appender in scene.appenders("file", "table"):
-        key = "path" if appender.sink.kind == "file" else "database"
+    for appender in scene.appenders(lambda sink: bool(sink.file_key)):
+        key = appender.sink.traits.file_key
         path = appender.sink.text(key)
         if not path.startswith(("/", "\\")) and path[1:3] not in {":\\", ":/"}:
             yield Hit(

@@ -26,7 +26,7 @@ _FORMS = {".json": "json", ".jsonl": "json", ".ndjson": "json", ".csv": "csv"}
 
 def find(scene: CheckContext) -> Iterator[Hit]:
     """Find endings of other packers and of other formats."""
-    for appender in scene.appenders("file"):
+    for appender in scene.appenders(lambda sink: sink.rolls):
         roll: Roll = appender.roll
         name = roll.names.text.lower()
         packed = next((ending for ending in _PACKED if name.endswith(ending)), "")

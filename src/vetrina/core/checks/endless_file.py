@@ -23,7 +23,7 @@ from vetrina.core.plan.rolling_policy import Roll
 
 def find(scene: CheckContext) -> Iterator[Hit]:
     """Find files without a roll, or whose roll never comes."""
-    for appender in scene.appenders("file"):
+    for appender in scene.appenders(lambda sink: sink.rolls):
         roll: Roll = appender.roll
         if roll.every is None and roll.at_size is None and not roll.each_start and roll.append:
             path = f"appenders[{appender.name}].roll"

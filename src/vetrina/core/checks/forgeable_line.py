@@ -26,7 +26,7 @@ _TAMED = {"oneline", "json"}
 
 def find(scene: CheckContext) -> Iterator[Hit]:
     """Find text templates of files with raw texts from outside."""
-    for appender in scene.appenders("file", "http"):
+    for appender in scene.appenders(lambda sink: sink.parsed):
         if appender.template.form != "text":
             continue
         raw = [

@@ -22,7 +22,7 @@ from vetrina.core.checks.context import Check, CheckContext, Hit
 
 def find(scene: CheckContext) -> Iterator[Hit]:
     """Find mail buffers without an age."""
-    for appender in scene.appenders("mail"):
+    for appender in scene.appenders(lambda sink: sink.summons):
         buffer = appender.buffer
         if buffer is not None and buffer.age is None and (buffer.events or 0) > 1:
             yield Hit(

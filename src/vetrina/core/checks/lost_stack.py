@@ -21,7 +21,7 @@ from vetrina.core.checks.context import ERROR, Check, CheckContext, Hit
 def find(scene: CheckContext) -> Iterator[Hit]:
     """Find appenders that errors reach and whose template leaves the error out."""
     for appender in scene.appenders():
-        if appender.sink.kind != "none" and scene.receives(appender, ERROR) and "error" not in appender.template.sources():
+        if not appender.sink.traits.nowhere and scene.receives(appender, ERROR) and "error" not in appender.template.sources():
             yield Hit(
                 appender.template_origin if appender.template_origin.kind != "default" else appender.origin,
                 f"appender {appender.name}",

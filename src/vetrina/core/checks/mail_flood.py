@@ -20,7 +20,7 @@ from vetrina.core.checks.context import Check, CheckContext, Hit
 
 def find(scene: CheckContext) -> Iterator[Hit]:
     """Find mailboxes without a buffer, or with one that everything empties."""
-    for appender in scene.appenders("mail"):
+    for appender in scene.appenders(lambda sink: sink.summons):
         passing, buffer = scene.passing(appender), appender.buffer
         if passing is None:
             continue

@@ -12,7 +12,7 @@ from vetrina.core.checks.context import Check, CheckContext, Hit
 
 def find(scene: CheckContext) -> Iterator[Hit]:
     """Find files whose folder is not there."""
-    for appender in scene.appenders("file", "table"):
+    for appender in scene.appenders(lambda sink: bool(sink.file_key)):
         facts = scene.paths.get(appender.name)
         if facts is not None and not facts.exists:
             yield Hit(

@@ -13,7 +13,7 @@ from vetrina.core.checks.context import Check, CheckContext, Hit
 
 def find(scene: CheckContext) -> Iterator[Hit]:
     """Find disks with little room."""
-    for appender in scene.appenders("file", "table"):
+    for appender in scene.appenders(lambda sink: bool(sink.file_key)):
         facts = scene.paths.get(appender.name)
         if facts is None or not facts.total:
             continue

@@ -20,7 +20,7 @@ from vetrina.core.checks.context import Check, CheckContext, Hit
 
 def find(scene: CheckContext) -> Iterator[Hit]:
     """Find files whose template has no level, unless one level alone can come."""
-    for appender in scene.appenders("file", "table"):
+    for appender in scene.appenders(lambda sink: bool(sink.file_key)):
         passing = scene.passing(appender)
         if passing and passing[0] < passing[1] and not appender.template.sources() & {"level", "severity"}:
             yield Hit(

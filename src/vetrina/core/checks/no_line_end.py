@@ -23,7 +23,7 @@ from vetrina.core.routing.counting import ending_of
 
 def find(scene: CheckContext) -> Iterator[Hit]:
     """Find endings that end no line."""
-    for appender in scene.appenders("file", "console"):
+    for appender in scene.appenders(lambda sink: sink.lines):
         if not ending_of(appender).endswith(("\n", "\r")):
             yield Hit(
                 appender.template_origin,

@@ -20,7 +20,7 @@ from vetrina.core.checks.context import Check, CheckContext, Hit
 
 def find(scene: CheckContext) -> Iterator[Hit]:
     """Find files whose template has no time."""
-    for appender in scene.appenders("file", "table"):
+    for appender in scene.appenders(lambda sink: bool(sink.file_key)):
         if "time" not in appender.template.sources():
             yield Hit(
                 appender.template_origin,

@@ -24,7 +24,7 @@ SERVED = {"www", "wwwroot", "htdocs", "public_html", "public", "webroot", "webap
 
 def find(scene: CheckContext) -> Iterator[Hit]:
     """Find files and databases below a served folder."""
-    for appender in scene.appenders("file", "table"):
+    for appender in scene.appenders(lambda sink: bool(sink.file_key)):
         served = [part for part in appender.sink.place.lower().split("/") if part in SERVED]
         if served:
             yield Hit(

@@ -24,11 +24,11 @@ from vetrina.core.plan.model import Appender
 def find(scene: CheckContext) -> Iterator[Hit]:
     """Find appenders whose sinks are one place."""
     first: dict[str, Appender] = {}
-    for appender in scene.appenders("file", "table", "console", "mail", "syslog", "http"):
+    for appender in scene.appenders(lambda sink: not sink.nowhere):
         other = first.setdefault(appender.sink.place, appender)
         if other is appender:
             continue
-        file = appender.sink.kind in {"file", "table"}
+        file = bool(appender.sink.traits.file_key)
         yield Hit(
             appender.origin,
             f"appender {appender.name}",

@@ -22,7 +22,7 @@ from vetrina.core.checks.context import DEBUG, Check, CheckContext, Hit
 
 def find(scene: CheckContext) -> Iterator[Hit]:
     """Find tables, mailboxes and URLs that debug reaches."""
-    for appender in scene.appenders("table", "mail", "http"):
+    for appender in scene.appenders(lambda sink: sink.slow):
         passing = scene.passing(appender)
         if passing is not None and passing[0] <= DEBUG and not scene.lifts:
             yield Hit(

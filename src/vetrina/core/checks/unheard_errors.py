@@ -60,12 +60,12 @@ def find(scene: CheckContext) -> Iterator[Hit]:
 
 def _meant_for_errors(scene: CheckContext) -> dict[str, Appender]:
     """Return the enabled and attached appenders with a floor of error or above, and the only mail."""
-    mails = [one.name for one in scene.appenders("mail")]
+    mails = [one.name for one in scene.appenders(lambda sink: sink.summons)]
     return {
         one.name: one
         for one in scene.appenders()
         if scene.attached[one.name]
-        and one.sink.kind != "none"
+        and not one.sink.traits.nowhere
         and ((one.floor.value >= ERROR and one.floor.value <= HIGHEST) or mails == [one.name])
     }
 

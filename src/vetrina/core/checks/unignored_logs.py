@@ -12,7 +12,7 @@ from vetrina.core.checks.context import Check, CheckContext, Hit
 
 def find(scene: CheckContext) -> Iterator[Hit]:
     """Find paths that git would take in."""
-    for appender in scene.appenders("file", "table"):
+    for appender in scene.appenders(lambda sink: bool(sink.file_key)):
         facts = scene.paths.get(appender.name)
         if facts is not None and facts.ignored is False:
             yield Hit(

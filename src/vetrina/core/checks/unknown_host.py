@@ -12,7 +12,7 @@ from vetrina.core.checks.context import Check, CheckContext, Hit
 
 def find(scene: CheckContext) -> Iterator[Hit]:
     """Find hosts without an address."""
-    for appender in scene.appenders("mail", "syslog", "http"):
+    for appender in scene.appenders(lambda sink: sink.remote):
         facts = scene.hosts.get(appender.name)
         if facts is not None and not facts.known:
             yield Hit(

@@ -27,7 +27,7 @@ from vetrina.core.templates.reading_back import obstacle_to_reading
 
 def find(scene: CheckContext) -> Iterator[Hit]:
     """Find templates of files that have no inverse."""
-    for appender in scene.appenders("file"):
+    for appender in scene.appenders(lambda sink: sink.rolls):
         obstacle = obstacle_to_reading(appender.template, ending_of(appender))
         if obstacle is not None and "end their lines" not in obstacle.what:  # that is no-line-end's
             yield Hit(

@@ -46,7 +46,9 @@ def find(scene: CheckContext) -> Iterator[Hit]:
 def _takes(scene: CheckContext, appender: str, severity: int) -> bool:
     one = scene.plan.appenders[appender]
     return (
-        one.sink.kind in {"file", "mail"} and scene.receives(one, max(severity, one.floor.value)) and one.floor.value <= DEBUG
+        (one.sink.traits.rolls or one.sink.traits.summons)
+        and scene.receives(one, max(severity, one.floor.value))
+        and one.floor.value <= DEBUG
     )
 
 

@@ -426,7 +426,7 @@ class _Builder:
             return None
         kind = KINDS[kind_name.value]
         common = {"sink", "enabled", "floor", "ceiling", "rules", "otherwise", "template", "buffer", "note", "waive"}
-        own = set(kind.keys) | ({"roll"} if kind.name == "file" else set())
+        own = set(kind.keys) | ({"roll"} if kind.traits.rolls else set())
         for key, child in section.held.living():
             if key not in common | own and child.key is not None:
                 fault = unknown_key(child.key, sorted(common | own), f"an appender with sink: {kind.name}")
@@ -449,7 +449,7 @@ class _Builder:
             otherwise=section["otherwise"] or Sourced("keep"),
             template_origin=section["template"].origin if section["template"] else DEFAULT,
             buffer=_buffer(buffer) if buffer else None,
-            roll=build_roll(section, self.zone, self.reader.report) if kind.name == "file" else None,
+            roll=build_roll(section, self.zone, self.reader.report) if kind.traits.rolls else None,
             note=str(section["note"] or ""),
             waivers=self._waivers(section["waive"]),
         )
@@ -462,17 +462,23 @@ class _Builder:
         keys = {key: section[key] for key in spec.keys if section[key] is not None}
         real = {key: _plain(got, shown=False) for key, got in keys.items()}
         shown = {key: _plain(got, shown=True) for key, got in keys.items()}
-        return Sink(kind, keys, spec.place(real, self.folder), spec.label(shown))
+        address = None
+        if spec.address is not None:
+            try:
+                address = spec.address(real)
+            except ValueError:
+                address = None  # a wrong URL is told where it stands
+        return Sink(kind, keys, spec.place(real, self.folder), spec.label(shown), spec.traits, spec.receiver(real), address)
 
     def _appender_template(self, kind: str, section: Section, templates: dict[str, Template]) -> Template:
         given = section["template"]
-        if kind == "table":
+        takes = KINDS[kind].takes
+        if takes[0] == "columns":
             columns = section["columns"] or {}
             if given is not None:
-                self.reader.report(Fault("wrong-value", '"template" has no use with sink table: its columns are its templates',
+                self.reader.report(Fault("wrong-value", f'"template" has no use with sink {kind}: its columns are its templates',
                                          fix="remove it", place=given.origin.place))  # fmt: skip
             return TableRow("columns", self.setting, "", tuple(map(self._text, columns.values())), columns=tuple(columns))
-        takes = KINDS[kind].takes
         if given is None:
             if takes == ("syslog",):
                 return SyslogLine("syslog", self.setting, "", (text_template("{message}", self.setting),))

@@ -20,6 +20,7 @@ from vetrina.core.schema.containers import ListOf, MapOf, Record, child_kind
 from vetrina.core.schema.held import MergedNode
 from vetrina.core.schema.kinds import Anything, Kind
 from vetrina.core.schema.nodes import Listing, Mapping, Node, Scalar
+from vetrina.core.sink_kinds import KINDS
 
 _SAFE = re.compile(r"[A-Za-z_/.][A-Za-z0-9_./@+-]*(?: [A-Za-z0-9_./@+-]+)*\Z")
 _ESCAPED = re.compile("[\x7f-\x9f\xad\u061c\u200b-\u200f\u2028-\u202e\u2060-\u206f\ufeff\ufff9-\ufffb\ufffe\uffff]")
@@ -138,9 +139,7 @@ def _applies(doc: str, sink: Written | None) -> bool:
     owner, colon, _ = doc.partition(": ")
     if not colon or " " in owner or sink is None or owner.startswith("for"):
         return not owner.startswith("for as") or not colon
-    return isinstance(sink, Value) and (
-        owner == sink.json or owner not in {"console", "file", "mail", "syslog", "http", "table"}
-    )
+    return isinstance(sink, Value) and (owner == sink.json or owner not in KINDS)
 
 
 def _yaml(filled: Filled, value: object) -> str:

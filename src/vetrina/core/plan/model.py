@@ -67,13 +67,63 @@ class Buffer(Struct, frozen=True):
     origin: Origin
 
 
+class SinkTraits(Struct, frozen=True):
+    """What a kind of sink is like, whatever its keys say.
+
+    Attributes:
+        file_key: The key whose text is the file on this machine that it writes; nothing where there is none.
+        rolls: Whether its file can be rolled.
+        folder: Where a rehearsal puts what it delivers, below its own folder; nothing where it delivers nothing.
+        remote: Whether it sends to other machines.
+        nowhere: Whether what is delivered is thrown away.
+        lasting: Whether what is delivered stays where others can read it later.
+        slow: Whether each delivery waits for another program.
+        summons: Whether each delivery calls somebody.
+        lines: Whether it is one stream of text in which every event must end its line.
+        parsed: Whether other programs usually take its text apart, line by line.
+        framed: Whether each event travels in a frame of its own, and needs no ending.
+        grouped: Whether a group of events is delivered as one thing.
+        shared: Whether appenders at one place write to one thing in turn.
+    """
+
+    file_key: str = ""
+    rolls: bool = False
+    folder: str = ""
+    remote: bool = False
+    nowhere: bool = False
+    lasting: bool = False
+    slow: bool = False
+    summons: bool = False
+    lines: bool = False
+    parsed: bool = False
+    framed: bool = False
+    grouped: bool = False
+    shared: bool = False
+
+
 class Sink(Struct, frozen=True):
-    """Where an appender writes: its kind, its keys with origins, its place (equal for two at one sink), its label."""
+    """Where an appender writes: its kind, its keys with origins, its place (equal for two at one sink), its label.
+
+    ``receiver`` is the protocol of what takes its deliveries elsewhere, ``address`` the host and port to ask for it.
+    """
 
     kind: str
     keys: dict[str, Any]
     place: str
     label: str
+    traits: SinkTraits = SinkTraits()
+    receiver: str = ""
+    address: tuple[str, int] | None = None
+
+    @property
+    def title(self) -> str:
+        """The sink for people, as `file logs/drive.log`."""
+        return f"{self.kind} {self.label}".strip()
+
+    @property
+    def file(self) -> str:
+        """The file on this machine that it writes, as the plan has it; nothing for none."""
+        return self.text(self.traits.file_key) if self.traits.file_key else ""
 
     def text(self, name: str, default: str = "") -> str:
         """Return a key's text, with secrets in it."""
@@ -102,12 +152,12 @@ class Appender(Struct, frozen=True):
     @property
     def place(self) -> str:
         """Return where it writes: equal for two appenders whose deliveries meet in one thing. Nowhere is no such thing."""
-        return self.sink.place if self.sink.kind != "none" else f"none {self.name}"
+        return f"{self.sink.place} {self.name}" if self.sink.traits.nowhere else self.sink.place
 
     @property
     def where(self) -> str:
         """Return the sink for people, as `file logs/drive.log`."""
-        return f"{self.sink.kind} {self.sink.label}".strip()
+        return self.sink.title
 
     @property
     def encoding(self) -> str:

@@ -73,7 +73,7 @@ class Rolling:
         zone = clocks.zone(router.plan.zone)
         self.lanes: dict[str, RollingAppender] = {}
         for one in router.plan.appenders.values():
-            if one.sink.kind == "file" and (not wanted or one.name in wanted):
+            if one.sink.traits.rolls and (not wanted or one.name in wanted):
                 packed = ratio if ratios is None else ratios.get(one.name, ratio)
                 self.lanes[one.name] = _lane(one, zone, packed, packer, every_file=every_file)
         self._shares = _share(self.lanes) if one_writer else frozenset()

@@ -25,7 +25,7 @@ T = TypeVar("T")
 
 def ending_of(appender: Appender) -> str:
     """Return what follows each event in an appender's sink."""
-    if appender.template.ending is None and appender.sink.kind == "syslog":
+    if appender.template.ending is None and appender.sink.traits.framed:
         return ""
     return appender.template.own_ending()
 
@@ -382,4 +382,4 @@ def grouped(events: Iterable[Event], router: Router, field_name: str) -> tuple[l
 
 def appender_sinks(plan: Plan) -> dict[str, str]:
     """Return appender to the label of its sink, as `file logs/drive.log`."""
-    return {name: f"{one.sink.kind} {one.sink.label}".strip() for name, one in plan.appenders.items()}
+    return {name: one.sink.title for name, one in plan.appenders.items()}

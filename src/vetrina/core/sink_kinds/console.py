@@ -1,5 +1,6 @@
 """A console stream."""
 
+from vetrina.core.plan.model import SinkTraits
 from vetrina.core.schema.containers import Key
 from vetrina.core.schema.kinds import Choice
 from vetrina.core.sink_kinds.kind import SinkKind
@@ -10,4 +11,5 @@ KIND = SinkKind(
     {"stream": Key(Choice(words=("stdout", "stderr")), "which stream", "stdout", example="stderr")},
     place=lambda keys, _folder: f"console {keys.get('stream', 'stdout')}",
     label=lambda keys: keys.get("stream", "stdout"),
+    traits=SinkTraits(folder="console", lines=True, shared=True),
 )

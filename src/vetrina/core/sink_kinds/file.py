@@ -1,5 +1,6 @@
 """A file, rolled or not."""
 
+from vetrina.core.plan.model import SinkTraits
 from vetrina.core.schema.containers import Key
 from vetrina.core.schema.kinds import Choice, Flag, Text
 from vetrina.core.sink_kinds.kind import SinkKind, full_path
@@ -16,4 +17,5 @@ KIND = SinkKind(
     },
     place=lambda keys, folder: "file " + full_path(keys.get("path", ""), folder),
     label=lambda keys: keys.get("path", ""),
+    traits=SinkTraits(file_key="path", rolls=True, folder="files", lasting=True, lines=True, parsed=True),
 )

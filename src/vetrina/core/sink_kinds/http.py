@@ -2,9 +2,12 @@
 
 from urllib.parse import urlsplit
 
+from vetrina.core.plan.model import SinkTraits
 from vetrina.core.schema.containers import Key, MapOf
 from vetrina.core.schema.kinds import Choice, Text
-from vetrina.core.sink_kinds.kind import SinkKind
+from vetrina.core.sink_kinds.kind import Shown, SinkKind
+
+_PORTS = {"http": 80, "https": 443}
 
 
 def _url_fault(url: str) -> str:
@@ -17,6 +20,11 @@ def _url_fault(url: str) -> str:
     if parts.scheme not in {"http", "https"} or not parts.hostname or port == 0:
         return f'is no URL to send to: "{url[:60]}"; write https://HOST/PATH'
     return ""
+
+
+def _address(keys: Shown) -> tuple[str, int]:
+    parts = urlsplit(keys.get("url", ""))
+    return parts.hostname or "", parts.port or _PORTS.get(parts.scheme, 80)
 
 
 KIND = SinkKind(
@@ -34,5 +42,7 @@ KIND = SinkKind(
     },
     place=lambda keys, _folder: f"http {keys.get('url', '')}",
     label=lambda keys: keys.get("url", ""),
-    remote=True,
+    traits=SinkTraits(folder="http", remote=True, lasting=True, slow=True, parsed=True, grouped=True),
+    receiver=lambda _keys: "http",
+    address=_address,
 )

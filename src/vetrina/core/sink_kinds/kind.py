@@ -7,6 +7,7 @@ from collections.abc import Callable, Mapping
 
 from msgspec import Struct, field
 
+from vetrina.core.plan.model import SinkTraits
 from vetrina.core.schema.containers import Key
 
 Shown = Mapping[str, str]
@@ -18,7 +19,9 @@ class SinkKind(Struct, frozen=True):
 
     ``place`` returns what tells two sinks apart, from the keys' texts and the folder that relative paths start from;
     ``label`` returns it for people. ``takes`` names the template forms that it can write, the first as the default.
-    ``remote`` sinks send to other machines; ``templates`` are the keys whose texts are templates.
+    ``traits`` are what it is like whatever its keys say; ``receiver`` returns the protocol of what takes its deliveries,
+    ``address`` the host and port to ask for that; ``templates`` are the keys whose texts are templates. Its outlet, which
+    delivers for real, is `rehearsal.outlets` module of the same name.
     """
 
     name: str
@@ -27,7 +30,9 @@ class SinkKind(Struct, frozen=True):
     takes: tuple[str, ...] = ("text", "json", "csv", "syslog")
     place: Callable[[Shown, str], str] = lambda _keys, _folder: ""
     label: Callable[[Shown], str] = lambda _keys: ""
-    remote: bool = False
+    traits: SinkTraits = SinkTraits()
+    receiver: Callable[[Shown], str] = lambda _keys: ""
+    address: Callable[[Shown], tuple[str, int]] | None = None
     templates: tuple[str, ...] = ()
 
 

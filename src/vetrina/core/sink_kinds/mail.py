@@ -1,5 +1,6 @@
 """A mailbox, reached by SMTP."""
 
+from vetrina.core.plan.model import SinkTraits
 from vetrina.core.schema.containers import Key, ListOf
 from vetrina.core.schema.kinds import Flag, Text, Whole
 from vetrina.core.sink_kinds.kind import SinkKind
@@ -31,6 +32,8 @@ KIND = SinkKind(
     },
     place=lambda keys, _folder: f"mail {keys.get('host', '')}:{keys.get('port', '25')} {keys.get('recipients', '')}",
     label=lambda keys: keys.get("recipients", ""),
-    remote=True,
+    traits=SinkTraits(folder="mail", remote=True, lasting=True, slow=True, summons=True, grouped=True),
+    receiver=lambda _keys: "smtp",
+    address=lambda keys: (keys.get("host", ""), int(keys.get("port", "25"))),
     templates=("subject",),
 )

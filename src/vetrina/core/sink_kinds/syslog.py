@@ -1,5 +1,6 @@
 """A syslog receiver (RFC 5424 over UDP, TCP or TLS)."""
 
+from vetrina.core.plan.model import SinkTraits
 from vetrina.core.schema.containers import Key
 from vetrina.core.schema.kinds import Choice, Text, Whole
 from vetrina.core.sink_kinds.kind import SinkKind
@@ -15,5 +16,7 @@ KIND = SinkKind(
     takes=("syslog",),
     place=lambda keys, _folder: f"syslog {keys.get('transport', 'udp')} {keys.get('host', '')}:{keys.get('port', '514')}",
     label=lambda keys: f"{keys.get('host', '')}:{keys.get('port', '514')} ({keys.get('transport', 'udp')})",
-    remote=True,
+    traits=SinkTraits(folder="syslog", remote=True, lasting=True, framed=True),
+    receiver=lambda keys: keys.get("transport", "udp"),
+    address=lambda keys: (keys.get("host", ""), int(keys.get("port", "514"))),
 )

@@ -1,5 +1,6 @@
 """A table of a SQLite database."""
 
+from vetrina.core.plan.model import SinkTraits
 from vetrina.core.schema.containers import Key, MapOf
 from vetrina.core.schema.kinds import Text
 from vetrina.core.sink_kinds.kind import SinkKind, full_path
@@ -15,4 +16,5 @@ KIND = SinkKind(
     takes=("columns", "text", "json"),
     place=lambda keys, folder: f"table {full_path(keys.get('database', ''), folder)} {keys.get('table', '')}",
     label=lambda keys: f"{keys.get('database', '')}:{keys.get('table', '')}",
+    traits=SinkTraits(file_key="database", folder="tables", lasting=True, slow=True, shared=True),
 )

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+from collections.abc import Iterator
 from datetime import datetime
 from typing import IO
 
@@ -32,6 +33,12 @@ class Console(PlainOutlet):
         """Close the stream's file."""
         if self._file is not None:
             self._file.close()
+
+    def said(self) -> Iterator[bytes]:
+        """Yield the stream's lines."""
+        if self._path.exists():
+            with self._path.open("rb") as file:
+                yield from file
 
 
 OUTLET = Console

@@ -20,7 +20,7 @@ from vetrina.core.plan.rolling_policy import Roll
 from vetrina.core.rolling.periods import Period, period_of
 from vetrina.core.routing.counting import ending_of, to_bytes
 from vetrina.core.sink_kinds.kind import full_path
-from vetrina.rehearsal.outlets.outlet import RehearsalSite, RenderedEvent
+from vetrina.rehearsal.outlets.outlet import NotRead, RehearsalSite, RenderedEvent
 from vetrina.rehearsal.packing import pack
 from vetrina.rehearsal.sandbox import DiskFull, write_whole
 
@@ -43,7 +43,7 @@ class Closed(Struct):
     wall: datetime = _NO_PERIOD
 
 
-class RolledFile:
+class RolledFile(NotRead):
     """Writes one appender's file under its policy."""
 
     def __init__(self, appender: Appender, place: RehearsalSite) -> None:
@@ -389,7 +389,7 @@ class RolledFile:
             family.remove(one)
 
 
-class SharedFile:
+class SharedFile(NotRead):
     """A file that several appenders write, as one of them sees it: one writer, by the first one's policy."""
 
     def __init__(self, file: RolledFile, owner: int) -> None:

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from datetime import datetime
+from pathlib import Path
 from urllib.parse import urlsplit
 
 from vetrina.core.plan.model import Appender
-from vetrina.rehearsal.outlets.outlet import PlainOutlet, RehearsalSite, RenderedEvent, whole
+from vetrina.rehearsal.outlets.outlet import PlainOutlet, RehearsalSite, RenderedEvent, numbered, whole, without_breaks
 from vetrina.rehearsal.sandbox import as_part
 
 _TYPES = {"json": "application/x-ndjson", "csv": "text/csv; charset=utf-8"}
@@ -39,6 +41,22 @@ class Http(PlainOutlet):
         for name, value in (sink.keys.get("headers") or {}).items():
             headers[_one_line(name)] = _one_line(str(value.value))
         return sink.text("method", "POST"), sink.text("url"), headers
+
+    def said(self) -> Iterator[bytes]:
+        """Yield the requests' bodies."""
+        for path in numbered(self._kept(), "*.request"):
+            yield without_breaks(path.read_bytes().partition(b"\r\n\r\n")[2])
+
+    def count(self) -> int:
+        """Return how many requests there are."""
+        return sum(1 for _ in self._kept().glob("*"))
+
+    def _kept(self) -> Path:
+        return self.place.sandbox.folder / "http" / as_part(self.appender.name)
+
+    def taken(self, data: bytes) -> bytes:
+        """Return an event's text as a body carries it."""
+        return without_breaks(data)
 
 
 def _one_line(text: str) -> str:

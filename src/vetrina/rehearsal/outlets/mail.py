@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from datetime import datetime
+from email import message_from_bytes
 from email.headerregistry import Address
 from email.message import EmailMessage
 from email.policy import SMTP
+from pathlib import Path
 from typing import Any
 
 from vetrina.core.plan.model import Appender
 from vetrina.core.templates.compiling import text_template
-from vetrina.rehearsal.outlets.outlet import PlainOutlet, RehearsalSite, RenderedEvent, whole
+from vetrina.rehearsal.outlets.outlet import PlainOutlet, RehearsalSite, RenderedEvent, numbered, whole, without_breaks
 from vetrina.rehearsal.sandbox import as_part
 
 
@@ -49,6 +52,22 @@ class Mail(PlainOutlet):
             text.replace("\0", "\ufffd"), subtype="plain", charset="utf-8", cte="base64" if _odd(text) else None
         )
         return message
+
+    def said(self) -> Iterator[bytes]:
+        """Yield the mails' texts."""
+        for path in numbered(self._kept(), "*.eml"):
+            yield without_breaks(message_from_bytes(path.read_bytes(), policy=SMTP).get_content().encode())
+
+    def count(self) -> int:
+        """Return how many mails there are."""
+        return sum(1 for _ in self._kept().glob("*"))
+
+    def _kept(self) -> Path:
+        return self.place.sandbox.folder / "mail" / as_part(self.appender.name)
+
+    def taken(self, data: bytes) -> bytes:
+        """Return an event's text as a mail carries it."""
+        return without_breaks(data)
 
 
 def _printable(text: str) -> str:

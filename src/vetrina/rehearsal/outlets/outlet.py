@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 from datetime import datetime
+from pathlib import Path
 from typing import TYPE_CHECKING, Protocol
 
 from msgspec import Struct
@@ -60,6 +61,15 @@ class Outlet(Protocol):
     def finish(self) -> None:
         """End: close what is open."""
 
+    def said(self) -> Iterator[bytes] | None:
+        """Yield what stands in the folder, one thing after the other, as ``taken`` gives it; None where that is not read."""
+
+    def count(self) -> int | None:
+        """Return how many deliveries stand in the folder, None where that cannot be told of this appender alone."""
+
+    def taken(self, data: bytes) -> bytes:
+        """Return what a rendered event must say there: without what the way changes."""
+
 
 MOST_IN_ONE = 16 << 20  # bytes of one mail or request: it is made whole
 
@@ -104,7 +114,21 @@ def whole(group: list[RenderedEvent], what: str) -> bytes:
     return b"".join(pieces(group))
 
 
-class PlainOutlet:
+class NotRead:
+    """An outlet whose deliveries are not read back."""
+
+    def said(self) -> Iterator[bytes] | None:
+        """Tell nothing."""
+
+    def count(self) -> int | None:
+        """Tell nothing."""
+
+    def taken(self, data: bytes) -> bytes:
+        """Return all of it."""
+        return data
+
+
+class PlainOutlet(NotRead):
     """An outlet that needs nothing but deliveries."""
 
     def __init__(self, appender: Appender, place: RehearsalSite) -> None:
@@ -121,3 +145,13 @@ class PlainOutlet:
 
     def finish(self) -> None:
         """Need nothing."""
+
+
+def without_breaks(data: bytes) -> bytes:
+    """Return bytes without what a mail or a message changes on its way: line ends, and NUL."""
+    return b"".join(data.replace(b"\0", "\ufffd".encode()).splitlines())
+
+
+def numbered(folder: Path, pattern: str) -> list[Path]:
+    """Return the files of a folder in the order of their numbers."""
+    return sorted(folder.glob(pattern), key=lambda one: (len(one.name), one.name))

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import os
+from collections.abc import Iterator
 from datetime import datetime
 from itertools import repeat
+from pathlib import Path
 from typing import IO
 
 from vetrina.core.plan.model import Appender
-from vetrina.rehearsal.outlets.outlet import PlainOutlet, RehearsalSite, RenderedEvent, batched
+from vetrina.rehearsal.outlets.outlet import PlainOutlet, RehearsalSite, RenderedEvent, batched, without_breaks
 from vetrina.rehearsal.sandbox import as_part
 
 
@@ -41,6 +43,24 @@ class Syslog(PlainOutlet):
         """Close the captured file."""
         if self._file is not None:
             self._file.close()
+
+    def said(self) -> Iterator[bytes]:
+        """Yield the messages."""
+        path = self._kept()
+        for message in unframed(path.read_bytes()) if path.exists() else ():
+            yield without_breaks(message)
+
+    def count(self) -> int:
+        """Return how many messages there are."""
+        path = self._kept()
+        return len(unframed(path.read_bytes())) if path.exists() else 0
+
+    def _kept(self) -> Path:
+        return self.place.sandbox.folder / "syslog" / f"{as_part(self.appender.name)}.{self.transport}"
+
+    def taken(self, data: bytes) -> bytes:
+        """Return an event's text as a message carries it."""
+        return without_breaks(data)
 
 
 def frame(message: bytes) -> bytes:

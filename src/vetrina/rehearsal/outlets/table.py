@@ -3,17 +3,21 @@
 from __future__ import annotations
 
 import sqlite3
+from collections.abc import Callable, Iterator
 from datetime import datetime
 from itertools import repeat
 from pathlib import Path
+from typing import Any, TypeVar
 
 from vetrina.core.base.faults import refuse
 from vetrina.core.plan.model import Appender
 from vetrina.core.sink_kinds.kind import full_path
 from vetrina.core.templates.forms import TableRow
 from vetrina.rehearsal.outlets.outlet import PlainOutlet, RehearsalSite, RenderedEvent, size_of
+from vetrina.rehearsal.sandbox import rerooted
 
 _ROWS = 5000
+T = TypeVar("T")
 
 
 class Table(PlainOutlet):
@@ -66,6 +70,28 @@ class Table(PlainOutlet):
         if self._base is not None:
             self._base.commit()
             self._base.close()
+
+    def said(self) -> Iterator[bytes]:
+        """Yield the rows in their order."""
+        yield from self._asked("SELECT * FROM {} ORDER BY rowid", lambda row: repr(row).encode())
+
+    def count(self) -> int | None:
+        """Return how many rows there are; those of several appenders in one table are held against the events together."""
+        appenders = self.place.plan.appenders.values()
+        if sum(one.sink.place == self.appender.sink.place for one in appenders) > 1:
+            return None
+        return next(iter(self._asked("SELECT count(*) FROM {}", lambda row: int(row[0]))), 0)
+
+    def _asked(self, query: str, made: Callable[[tuple[Any, ...]], T]) -> Iterator[T]:
+        path = full_path(self.appender.sink.text("database"), self.place.folder)
+        kept = self.place.sandbox.folder / "tables" / rerooted(path)
+        if not kept.exists():
+            return
+        base = sqlite3.connect(kept)
+        try:
+            yield from map(made, base.execute(query.format(_quoted(self.appender.sink.text("table")))))
+        finally:
+            base.close()
 
 
 def _quoted(name: str) -> str:
