@@ -30,9 +30,56 @@ from vetrina.core.schema.nodes import Mapping, Scalar, Source
 from vetrina.formats.documents import decode, read_bytes, read_document
 
 VERSION = 1
+
+
+class EventKeys(Section, frozen=True):
+    """The event of a case, or many by several loggers and levels."""
+
+    logger: tuple[Sourced[str], ...] | None = None
+    level: tuple[Sourced[LevelRange], ...] | None = None
+    message: Sourced[str] | None = None
+    time: Sourced[str] | None = None
+    fields: dict[str, Sourced[Any]] | None = None
+    error: Sourced[Any] | None = None
+    thread: Sourced[Any] | None = None
+    process: Sourced[Any] | None = None
+    host: Sourced[str] | None = None
+    source: Sourced[Any] | None = None
+
+
+class LineKeys(Section, frozen=True):
+    """What a line must look like."""
+
+    text: Sourced[str] | None = None
+    holds: Sourced[str] | None = None
+    matches: Sourced[str] | None = None
+    members: dict[str, Sourced[Any]] | None = None
+
+
+class CaseKeys(Section, frozen=True):
+    """One case."""
+
+    say: Sourced[str] | None = None
+    event: EventKeys | None = None
+    reaches: tuple[Sourced[str], ...] | None = None
+    avoids: tuple[Sourced[str], ...] | None = None
+    only: tuple[Sourced[str], ...] | None = None
+    times: dict[str, Sourced[int]] | None = None
+    line: dict[str, LineKeys] | None = None
+    stages: tuple[Sourced[str], ...] | None = None
+
+
+class CaseFile(Section, frozen=True):
+    """A file of cases."""
+
+    title: Sourced[str] | None = None
+    cases: tuple[CaseKeys, ...] | None = None
+
+
 _NAMES = ListOf(Text(), single=True)
 EVENT = Record(
     name="an event",
+    into=EventKeys,
     keys={
         "logger": Key(
             ListOf(Text(), single=True, least=1),
@@ -58,6 +105,7 @@ EVENT = Record(
 )
 LINE = Record(
     name="a line's test",
+    into=LineKeys,
     keys={
         "text": Key(Text(), "the whole line, without its ending", example="08:00:00 INFO gate 4 opened"),
         "holds": Key(Text(), "a text within it", example="gate 4"),
@@ -68,6 +116,7 @@ LINE = Record(
 )
 CASE = Record(
     name="a case",
+    into=CaseKeys,
     keys={
         "say": Key(
             Text(empty=False),
@@ -91,6 +140,7 @@ CASE = Record(
 )
 CASES = Record(
     name="a file of cases",
+    into=CaseFile,
     keys={
         "vetrina-expect": Key(Whole(), "version of the format", required=True, example="1"),
         "title": Key(Text(), "what the cases are about", example="who gets what"),
@@ -150,10 +200,10 @@ def read_cases(path: Path, plan: Plan, stages: Iterable[str]) -> list[Case]:
     reader = _CaseReader(plan.scale, faults)
     if shaped is None:
         raise Refused(faults)
-    found = CASES.read(merge(CASES, None, Layer("file", name), shaped), reader)
+    found: CaseFile = CASES.read(merge(CASES, None, Layer("file", name), shaped), reader)
     if faults:
         raise Refused(faults)
-    cases = [case for one in found["cases"] or [] if (case := _case(one, plan, tuple(stages), faults)) is not None]
+    cases = [case for one in found.cases or () if (case := _case(one, plan, tuple(stages), faults)) is not None]
     if faults:
         raise Refused(faults)
     if not cases:
@@ -163,38 +213,41 @@ def read_cases(path: Path, plan: Plan, stages: Iterable[str]) -> list[Case]:
     return cases
 
 
-def _case(section: Section, plan: Plan, stages: tuple[str, ...], faults: list[Fault]) -> Case | None:
+def _case(section: CaseKeys, plan: Plan, stages: tuple[str, ...], faults: list[Fault]) -> Case | None:
     known = [*plan.appenders, *(name for one in plan.appenders.values() for name in sink_names(one))]
 
-    def names(key: str) -> tuple[str, ...]:
-        return tuple(_known(one, plan, known, faults) for one in section[key] or [])
+    def names(given: tuple[Sourced[str], ...] | None) -> tuple[str, ...]:
+        return tuple(_known(one, plan, known, faults) for one in given or ())
 
-    for one in section["stages"] or []:
+    for one in section.stages or ():
         if one.value not in stages:
             fix = offer(one.value, stages) if stages else "the plan has no stages"
             faults.append(Fault("unknown-stage", f'no stage is called "{one.value[:60]}"', fix=fix, place=one.origin.place))
-    wanted = [key for key in ("reaches", "avoids", "only", "times", "line") if section[key] is not None]
-    if not wanted:
-        faults.append(Fault("missing-key", "this case expects nothing", "it would hold whatever the plan says",
-                            "say what it reaches, avoids, or only reaches", section.held.place))  # fmt: skip
+    expected = (section.reaches, section.avoids, section.only, section.times, section.line)
+    if all(one is None for one in expected):
+        faults.append(Fault("missing-key", "this case expects nothing", why="it would hold whatever the plan says",
+                            fix="say what it reaches, avoids, or only reaches", place=section.held.place))  # fmt: skip
+    if section.say is None or section.event is None:
+        return None  # told where it was read
     try:
-        events = tuple(_events(section["event"], plan))
+        events = tuple(_events(section.event, plan))
     except (ValueError, TypeError) as error:
-        faults.append(Fault("wrong-value", f"this is not an event: {error}", place=section["event"].held.place))
+        faults.append(Fault("wrong-value", f"this is not an event: {error}", place=section.event.held.place))
         return None
     for key in ("times", "line"):
-        for name, child in (section.held.get(key) or section.held).living() if section[key] is not None else ():
+        held = section.held.get(key)
+        for name, child in held.living() if held is not None else ():
             _known(Sourced(name, Origin("file", child.key_place)), plan, known, faults)
     return Case(
-        say=section["say"].value,
+        say=section.say.value,
         place=section.held.place,
         events=events,
-        reaches=names("reaches"),
-        avoids=names("avoids"),
-        only=names("only") if section["only"] is not None else None,
-        times=tuple((name, one.value) for name, one in (section["times"] or {}).items()),
-        lines=tuple((name, _line(one, faults)) for name, one in (section["line"] or {}).items()),
-        stages=tuple(one.value for one in section["stages"] or []),
+        reaches=names(section.reaches),
+        avoids=names(section.avoids),
+        only=names(section.only) if section.only is not None else None,
+        times=tuple((name, one.value) for name, one in (section.times or {}).items()),
+        lines=tuple((name, _line(one, faults)) for name, one in (section.line or {}).items()),
+        stages=tuple(one.value for one in section.stages or ()),
     )
 
 
@@ -205,29 +258,31 @@ def _known(name: Sourced[str], plan: Plan, known: list[str], faults: list[Fault]
     return name.value
 
 
-def _line(section: Section, faults: list[Fault]) -> LineTest:
+def _line(section: LineKeys, faults: list[Fault]) -> LineTest:
     matches = None
-    if section["matches"] is not None:
+    if section.matches is not None:
         try:
-            matches = Expression(section["matches"].value)
+            matches = Expression(section.matches.value)
         except BadExpression as bad:
-            faults.append(Fault("bad-expression", f"this is no RE2 expression: {bad}", place=section["matches"].origin.place))
-    members = {name: one.value for name, one in section["members"].items()} if section["members"] is not None else None
-    holds, text = section["holds"], section["text"]
+            faults.append(Fault("bad-expression", f"this is no RE2 expression: {bad}", place=section.matches.origin.place))
+    members = {name: one.value for name, one in section.members.items()} if section.members is not None else None
+    holds, text = section.holds, section.text
     return LineTest(text.value if text else None, holds.value if holds else None, matches, members)
 
 
-def _events(section: Section, plan: Plan) -> Iterator[Event]:
-    record: dict[str, Any] = {"time": START, "message": section["message"].value if section["message"] else "a message"}
-    if section["time"] is not None:
-        record["time"] = section["time"].value
-    if section["fields"] is not None:
-        record["fields"] = {name: one.value for name, one in section["fields"].items()}
-    for name in ("error", "thread", "process", "host", "source"):
-        if section[name] is not None:
-            record[name] = section[name].value
-    loggers = [one.value for one in section["logger"]]
-    ranges = [one.value for one in section["level"] or []] or [LevelRange(9, 9)]
+def _events(section: EventKeys, plan: Plan) -> Iterator[Event]:
+    record: dict[str, Any] = {"time": START, "message": section.message.value if section.message else "a message"}
+    if section.time is not None:
+        record["time"] = section.time.value
+    if section.fields is not None:
+        record["fields"] = {name: one.value for name, one in section.fields.items()}
+    further = {
+        "error": section.error, "thread": section.thread, "process": section.process, "host": section.host,
+        "source": section.source,
+    }  # fmt: skip
+    record |= {name: one.value for name, one in further.items() if one is not None}
+    loggers = [one.value for one in section.logger or ()]
+    ranges = [one.value for one in section.level or ()] or [LevelRange(9, 9)]
     severities = [severity for one in ranges for severity in _named(one, plan.scale)]
     for logger in dict.fromkeys(loggers):
         for severity in dict.fromkeys(severities):

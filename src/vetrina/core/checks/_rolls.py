@@ -18,7 +18,7 @@ _AHEAD = 420
 def rolls(scene: CheckContext) -> Iterator[tuple[Appender, Roll]]:
     """Yield the enabled file appenders that roll."""
     for appender in scene.appenders(lambda sink: sink.rolls):
-        if appender.roll is not None and appender.roll.rolls:
+        if appender.policy is not None and appender.policy.rolls:
             yield appender, appender.roll
 
 

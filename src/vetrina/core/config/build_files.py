@@ -4,13 +4,12 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
-from typing import Any
 
 from vetrina.core.base.faults import Fault, Place, nearest
 from vetrina.core.base.origins import Origin, Sourced
+from vetrina.core.config.sections import AppenderKeys, KeepKeys, RollKeys
 from vetrina.core.plan.file_names import COMPRESSED, NamePattern, name_pattern
 from vetrina.core.plan.rolling_policy import UNITS, Every, Keep, Roll
-from vetrina.core.schema.containers import Section
 from vetrina.core.templates.language import BadTemplate
 
 _EVERY = re.compile(r"(?:([0-9]{1,5})\s+)?(minute|hour|day|week|month|year)s?\Z")
@@ -19,45 +18,44 @@ _MOST = {"minute": 24 * 60, "hour": 24, "day": 36_500}
 Report = Callable[[Fault], None]
 
 
-def build_roll(section: Section, zone: str, report: Report) -> Roll | None:
+def build_roll(section: AppenderKeys, zone: str, report: Report) -> Roll | None:
     """Return the policy of a file appender; every contradiction in it goes to ``report``."""
-    path = section["path"]
-    if path is None:
+    path, append_key, roll = section.own.get("path"), section.own.get("append"), section.roll
+    if not isinstance(path, Sourced):
         return None
     pattern = _pattern(path, zone, report)
     if pattern is None:
         return None
-    append = section["append"].value if section["append"] else True
-    roll = section["roll"]
+    append = bool(append_key.value) if isinstance(append_key, Sourced) else True
     if roll is None:
         if pattern.has_period:
             report(_policy('"{period}" in path needs a roll with every', path.origin.place, "add roll: {every: day}"))
         if pattern.codec:
             report(_compressed(pattern, path.origin.place))
         return Roll(pattern, path.origin, rolls=False, append=append)
-    renamed = roll["rename-to"]
+    renamed = roll.rename_to
     found = Roll(
         path=pattern,
         origin=Origin(roll.held.layer.kind, roll.held.key_place, roll.held.layer.label),
-        every=_every(roll["every"], roll["at"], report),
-        at_size=roll["at-size"],
-        size_after=_word(roll, "size-check") == "after",
-        each_start=bool(roll["each-start"] and roll["each-start"].value),
+        every=_every(roll.every, roll.at, report),
+        at_size=roll.at_size,
+        size_after=_word(roll.size_check) == "after",
+        each_start=bool(roll.each_start and roll.each_start.value),
         rename_to=_pattern(renamed, zone, report) if renamed else None,
-        newest_first=_word(roll, "newest") == "first",
-        keep=_keep(roll["keep"]),
+        newest_first=_word(roll.newest) == "first",
+        keep=_keep(roll.keep),
         append=append,
     )
     _contradictions(found, roll, path.origin.place, report)
     return found
 
 
-def _word(section: Section, key: str) -> str:
-    return section[key].value if section[key] else ""
+def _word(given: Sourced[str] | None) -> str:
+    return given.value if given else ""
 
 
-def _keep(section: Section | None) -> Keep:
-    return Keep(section["files"], section["age"], section["disk"]) if section else Keep()
+def _keep(section: KeepKeys | None) -> Keep:
+    return Keep(section.files, section.age, section.disk) if section else Keep()
 
 
 def _pattern(text: Sourced[str], zone: str, report: Report) -> NamePattern | None:
@@ -107,7 +105,7 @@ def _every(every: Sourced[str] | None, at: Sourced[str] | None, report: Report) 
     return Every(unit, count, minutes)
 
 
-def _contradictions(roll: Roll, section: Section, path_place: Place | None, report: Report) -> None:
+def _contradictions(roll: Roll, section: RollKeys, path_place: Place | None, report: Report) -> None:
     in_path = roll.path.has_period or roll.path.has_number
     sized = roll.at_size is not None or roll.each_start
     place = section.held.key_place
@@ -118,11 +116,11 @@ def _contradictions(roll: Roll, section: Section, path_place: Place | None, repo
         report(_policy("a rolled file has no name to go to", place, "add rename-to: with {period} or {n}, or put them in path"))
     if in_path and roll.rename_to is not None:
         report(_policy('"rename-to" has no use: path has {period} or {n}, so files bear their final names at once',
-                       section["rename-to"].origin.place, "remove rename-to, or the placeholders from path"))  # fmt: skip
+                       _place(section.rename_to), "remove rename-to, or the placeholders from path"))  # fmt: skip
     if roll.path.has_period and not roll.path.has_number and sized:
         why = "at-size" if roll.at_size is not None else "each-start"
         report(_policy(f"path has {{period}} but no {{n}}, and {why} needs several names in one period", path_place, "add {n}"))
-    for pattern, where in ((roll.path, path_place), (roll.rename_to, _place(section["rename-to"]))):
+    for pattern, where in ((roll.path, path_place), (roll.rename_to, _place(section.rename_to))):
         if (
             pattern is not None
             and pattern.has_period
@@ -132,7 +130,7 @@ def _contradictions(roll: Roll, section: Section, path_place: Place | None, repo
             report(_policy("{period} needs every: without it there are no periods", where, "add every: day"))
 
 
-def _place(text: Sourced[Any] | None) -> Place | None:
+def _place(text: Sourced[str] | None) -> Place | None:
     return text.origin.place if text else None
 
 

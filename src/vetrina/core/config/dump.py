@@ -12,9 +12,9 @@ from msgspec import Struct
 
 from vetrina.core.base.faults import Fault
 from vetrina.core.base.origins import DEFAULT, Origin
-from vetrina.core.config.building import origin_of
 from vetrina.core.config.grammar import PLAN, VERSION
 from vetrina.core.config.placeholders import Filled, typed
+from vetrina.core.config.reading import origin_of
 from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.core.schema.containers import ListOf, MapOf, Record, child_kind
 from vetrina.core.schema.held import MergedNode

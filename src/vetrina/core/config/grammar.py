@@ -10,6 +10,7 @@ from msgspec.structs import force_setattr
 from vetrina.core.base.events import LONGEST_LOGGER
 from vetrina.core.base.faults import Fault, nearest
 from vetrina.core.base.logger_names import ROOT
+from vetrina.core.config import sections
 from vetrina.core.config.placeholders import NAME
 from vetrina.core.schema.containers import Key, ListOf, MapOf, Record
 from vetrina.core.schema.kinds import (
@@ -60,6 +61,7 @@ class FieldTest(Kind, frozen=True):
     takes_null: ClassVar[bool] = True
     operators: Record = Record(
         name="a field's condition",
+        into=sections.Operators,
         keys={
             "is": Key(Anything(), "equal to this JSON value", example="'upper'"),
             "one-of": Key(ListOf(Anything(), least=1), "equal to one of these", example="[upper, lower]"),
@@ -92,7 +94,7 @@ class FieldTest(Kind, frozen=True):
         return self.operators.shape(node, report, layered=layered)
 
     def read(self, held: Any, reader: Reader) -> Any:
-        """Return a Section of operators; a bare value is `is`."""
+        """Return the operators; a bare value is `is`."""
         if held.children is not None:
             return self.operators.read(held, reader)
         if isinstance(held.node, Mapping):
@@ -178,6 +180,7 @@ def root_name(name: str) -> str:
 
 CONDITION = Record(
     name="a condition",
+    into=sections.ConditionKeys,
     keys={
         "logger": Key(ListOf(Text(), single=True), "these loggers and all below them", example="[ropeway.gate, ropeway.fare]"),
         "exactly": Key(ListOf(Text(), single=True), "these loggers alone", example="ropeway"),
@@ -198,6 +201,7 @@ CONDITION.keys["any"] = Key(
 VERDICTS = ("drop", "keep", "lift")
 RULE = Record(
     name="a rule",
+    into=sections.RuleKeys,
     keys={
         "drop": Key(CONDITION, "stop the events for which this holds", example="{message: heartbeat}"),
         "keep": Key(CONDITION, "let them pass; later rules are not asked", example="{field: {gate: 4}}"),
@@ -211,6 +215,7 @@ RULES = ListOf(RULE, wants="a list of rules")
 WAIVERS = ListOf(
     Record(
         name="a waiver",
+        into=sections.WaiverKeys,
         keys={
             "check": Key(Text(), "the code of the check", required=True, example="twice"),
             "why": Key(Text(empty=False), "why the finding is all right here", required=True, example="both desks want it"),
@@ -221,6 +226,7 @@ WAIVERS = ListOf(
 NOTE = Key(Text(), "a remark for readers", example="asked for by the night shift")
 ATTACHMENT = Record(
     name="an attachment",
+    into=sections.AttachmentKeys,
     keys={
         "appender": Key(Text(empty=False, wants="an appender's name"), "the appender", required=True, example="daybook"),
         "floor": Key(LevelKind(), "lowest level that this attachment lets through", example="info"),
@@ -234,6 +240,7 @@ ATTACHMENT = Record(
 )
 LOGGER = Record(
     name="a logger",
+    into=sections.LoggerKeys,
     keys={
         "level": Key(LevelKind(), "lowest level that passes; inherited where not given", example="debug"),
         "to": Key(
@@ -250,6 +257,7 @@ LOGGER = Record(
 )
 BUFFER = Record(
     name="a buffer",
+    into=sections.BufferKeys,
     keys={
         "events": Key(Whole(low=1, high=10_000_000), "deliver when so many are waiting", example="50"),
         "age": Key(DurationKind(), "deliver when one arrives so much later than the oldest waiting", example="5 minutes"),
@@ -258,6 +266,7 @@ BUFFER = Record(
 )
 ROLL = Record(
     name="roll",
+    into=sections.RollKeys,
     keys={
         "every": Key(Text(empty=False), "minute, hour, day, week, month, year, N minutes, N hours or N days", example="day"),
         "at": Key(
@@ -278,6 +287,7 @@ ROLL = Record(
         "keep": Key(
             Record(
                 name="keep",
+                into=sections.KeepKeys,
                 keys={
                     "files": Key(Whole(low=0, high=10_000_000), "at most so many closed files", example="14"),
                     "age": Key(DurationKind(), "closed files older than this are removed", example="30 days"),
@@ -296,6 +306,7 @@ FACILITIES = (
 )  # fmt: skip
 TEMPLATE = Record(
     name="a template",
+    into=sections.TemplateKeys,
     keys={
         "as": Key(Choice(words=TEMPLATE_FORMS), "the form", required=True, example="json"),
         "text": Key(Text(), "the text, for as: text and as: syslog", example="'{time} {level|upper|pad 5} {logger} {message}'"),
@@ -341,10 +352,11 @@ def _appender() -> Record:
         for name, key in kind.keys.items():
             keys.setdefault(name, Key(key.kind, f"{kind.name}: {key.doc}", key.default, example=key.example))
     keys["roll"] = Key(ROLL, "file: when a new file begins, and what is kept", example="{every: day, keep: {files: 14}}")
-    return Record(name="an appender", keys=keys | COMMON)
+    return Record(name="an appender", into=sections.AppenderKeys, keys=keys | COMMON)
 
 
 APPENDER = _appender()
+LEVEL_NAMES = MapOf(LevelNumber())
 PLAN_KEYS = {
     "vetrina": Key(Anything(), "version of the plan format", example="1"),
     "$schema": Key(Text(), "for editors: where the schema of plans is", example="plan.schema.json"),
@@ -356,13 +368,14 @@ PLAN_KEYS = {
     ),
     "assume": Key(LevelKind(), "root's level where none is set", "info", example="warn"),
     "deliver": Key(Choice(words=("each", "once")), "when one appender is met twice on the climb", "each", example="once"),
-    "levels": Key(MapOf(LevelNumber()), "further level names, 1 to 24", example="{notice: 10}"),
+    "levels": Key(LEVEL_NAMES, "further level names, 1 to 24", example="{notice: 10}"),
     "values": Key(
         MapOf(Text(as_written=True), name_fault=_value_name_fault), "texts for placeholders", example="{LOGS: /var/log/ropeway}"
     ),
     "mask": Key(
         Record(
             name="mask",
+            into=sections.MaskKeys,
             keys={
                 "names": Key(ListOf(Text(empty=False)), "further names whose values are hidden", example="[badge]"),
                 "patterns": Key(
@@ -383,7 +396,7 @@ PLAN_KEYS = {
     "templates": Key(MapOf(TEMPLATE), "templates by name", example="{line: '{time} {message}'}"),
     "waive": Key(WAIVERS, "checks that are silent everywhere", example="[{check: twice, why: both desks want it}]"),
 }
-PLAN = Record(name="a plan", keys=PLAN_KEYS)
+PLAN = Record(name="a plan", into=sections.PlanKeys, keys=PLAN_KEYS)
 PLAN_FILE = Record(name="a plan", keys=dict(PLAN_KEYS))
 PLAN_FILE.keys["stages"] = Key(
     MapOf(PLAN), "named layers, chosen with --stage", example="{live: {loggers: {root: {level: warn}}}}"

@@ -15,7 +15,7 @@ from msgspec.structs import replace
 
 from vetrina.core.base.faults import Fault, Refused, nearest, offer
 from vetrina.core.base.secrets import fold_name
-from vetrina.core.config.building import build
+from vetrina.core.config.build_plan import build
 from vetrina.core.config.grammar import PLAN, PLAN_FILE, VERSION, root_name
 from vetrina.core.config.merging import PathStep, merge, merge_at
 from vetrina.core.config.placeholders import Filler, Given, typed

@@ -15,6 +15,7 @@ from vetrina.core.templates.masking import Mask
 
 if TYPE_CHECKING:
     from vetrina.core.plan.conditions import Condition
+    from vetrina.core.plan.rolling_policy import Roll
     from vetrina.core.templates.forms import Template
 
 
@@ -145,7 +146,7 @@ class Appender(Struct, frozen=True):
     otherwise: Sourced[str] = Sourced("keep")
     template_origin: Origin = DEFAULT
     buffer: Buffer | None = None
-    roll: Any = None
+    policy: Roll | None = None
     note: str = ""
     waivers: tuple[Waiver, ...] = ()
 
@@ -153,6 +154,14 @@ class Appender(Struct, frozen=True):
     def place(self) -> str:
         """Return where it writes: equal for two appenders whose deliveries meet in one thing. Nowhere is no such thing."""
         return f"{self.sink.place} {self.name}" if self.sink.traits.nowhere else self.sink.place
+
+    @property
+    def roll(self) -> Roll:
+        """The policy of a file appender; raise TypeError for one whose sink is no file."""
+        if self.policy is None:
+            message = f"{self.name} is no file appender"
+            raise TypeError(message)
+        return self.policy
 
     @property
     def where(self) -> str:

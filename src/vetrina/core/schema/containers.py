@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+import keyword
+from collections.abc import Callable, Iterable, Iterator
 from typing import Any
 
 from msgspec import Struct, field
@@ -174,15 +175,23 @@ class MapOf(Kind, frozen=True):
         return (self.value,)
 
 
-class Section(Struct, frozen=True):
-    """A mapping of known keys as it was read: its values by key, and where it stands."""
+class Section(Struct, frozen=True, kw_only=True):
+    """A mapping of known keys as it was read: where it stands, and in its heirs the values, None where not given."""
 
-    fields: dict[str, Any]
     held: MergedNode
 
-    def __getitem__(self, name: str) -> Any:
-        """Return the value under a key, None where it is not given."""
-        return self.fields.get(name)
+    def given(self) -> Iterator[tuple[str, Any]]:
+        """Yield the keys that are given with their values, in the order in which they are held."""
+        for name, _ in self.held.living():
+            got = getattr(self, attribute(name), None)
+            if got is not None:
+                yield name, got
+
+
+def attribute(name: str) -> str:
+    """Return the name under which a section holds a key."""
+    word = name.replace("-", "_")
+    return f"{word}_" if keyword.iskeyword(word) or word == "any" else word
 
 
 class Key(Struct, frozen=True):
@@ -199,7 +208,8 @@ class Record(Kind, frozen=True):
     """A mapping of known keys.
 
     ``short`` names the key that a single scalar stands for; ``form_key`` the key whose change replaces the whole;
-    ``implied`` gives the form to a short form (`as: text`).
+    ``implied`` gives the form to a short form (`as: text`). ``into`` is the section that it is read into; one with ``own``
+    takes keys there for which it has no attribute.
     """
 
     name: str = ""
@@ -208,6 +218,7 @@ class Record(Kind, frozen=True):
     form_key: str = ""
     implied: tuple[tuple[str, str], ...] = ()
     wants: str = "a mapping"
+    into: type[Section] = Section
 
     def is_part_by_option(self, held: MergedNode) -> bool:
         """Tell whether options alone speak of this, and leave out what it needs: its name may be misspelt."""
@@ -257,7 +268,7 @@ class Record(Kind, frozen=True):
         return found
 
     def read(self, held: MergedNode, reader: Reader) -> Any:
-        """Return a Section; a required key that is missing is told, unless it stands there misspelt (told already)."""
+        """Return a section; a required key that is missing is told, unless it stands there misspelt (told already)."""
         fields: dict[str, Any] = {}
         for name, child in held.living():
             got = self.keys[name].kind.read(child, reader)
@@ -266,7 +277,13 @@ class Record(Kind, frozen=True):
         for name, key in self.keys.items():
             if key.required and held.get(name) is None and not held.misspells(name):
                 reader.report(Fault("missing-key", f'{self.name or "this"} needs "{name}"', key.doc, place=held.key_place))
-        return Section(fields, held)
+        return self.into(held=held, **self._attributes(fields))
+
+    def _attributes(self, fields: dict[str, Any]) -> dict[str, Any]:
+        known = self.into.__struct_fields__
+        found = {attribute(name): got for name, got in fields.items() if attribute(name) in known}
+        own = {name: got for name, got in fields.items() if attribute(name) not in known}
+        return {**found, "own": own} if own and "own" in known else found
 
     def schema(self) -> Schema:
         """Return a reference to the definition."""
