@@ -21,12 +21,12 @@ from vetrina.commands.app import app
 from vetrina.core.base.events import Event
 from vetrina.core.base.levels import NAMES
 from vetrina.core.checks import load, page
-from vetrina.core.config import grammar
+from vetrina.core.config import grammar, plan_kinds
 from vetrina.core.schema import kinds
 from vetrina.core.schema.containers import Key, ListOf, MapOf, Record
 from vetrina.core.sink_kinds import KINDS
 from vetrina.core.templates import steps
-from vetrina.core.templates.compiling import SOURCES
+from vetrina.core.templates.sources import SOURCES
 from vetrina.formats import cases
 from vetrina.formats.schemas import record_schema
 from vetrina.views.outputs import OUTPUTS
@@ -87,14 +87,14 @@ def _type(kind: kinds.Kind) -> str:
     if isinstance(kind, Record):
         short = f", or {_type(kind.keys[kind.short].kind)} as its {kind.short}" if kind.short else ""
         return f"[{kind.name}]({_anchor(kind.name)}){short}"
-    if isinstance(kind, grammar.MemberKind):
+    if isinstance(kind, plan_kinds.MemberKind):
         return "[members](#members)"
     if isinstance(kind, ListOf):
         one = f"{_type(kind.item)}, or a list of such" if kind.single else f"a list, each: {_type(kind.item)}"
         return one + (f" (at least {kind.least})" if kind.least else "")
     if isinstance(kind, MapOf):
         return f"a mapping of names, each: {_type(kind.value)}"
-    if isinstance(kind, grammar.FieldTest):
+    if isinstance(kind, plan_kinds.FieldTest):
         return f"a value it must equal, or [operators]({_anchor(kind.operators.name)})"
     if isinstance(kind, kinds.Choice):
         return "one of " + ", ".join(f"`{word}`" for word in kind.words)

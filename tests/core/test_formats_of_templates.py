@@ -17,7 +17,8 @@ from plans import plan
 from vetrina.core.base.events import ErrorDetail, Event
 from vetrina.core.templates.compiling import Setting, text_template
 from vetrina.core.templates.masking import Mask, masker
-from vetrina.core.templates.reading_back import Collision, invert
+from vetrina.core.templates.reading_back import invert
+from vetrina.core.templates.reading_pieces import Collision
 from vetrina.formats.logs import LogReader
 
 TEXTS = st.text(st.characters(exclude_categories=["Cs"]), max_size=20)

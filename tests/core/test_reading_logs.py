@@ -17,7 +17,8 @@ from vetrina.core.base.faults import Refused
 from vetrina.core.base.levels import Scale
 from vetrina.core.templates.compiling import Setting, TextTemplate, text_template
 from vetrina.core.templates.forms import PlainText
-from vetrina.core.templates.reading_back import Collision, invert
+from vetrina.core.templates.reading_back import invert
+from vetrina.core.templates.reading_pieces import Collision
 from vetrina.formats.logs import LogReader
 
 SCALE = Scale({"wire": 7})

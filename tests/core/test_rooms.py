@@ -59,6 +59,18 @@ def test_private_modules_stay_in_their_room(module: str) -> None:
             assert module == owner or module.startswith(f"{owner}."), f"{module} imports {other}"
 
 
+def test_private_names_stay_in_their_module() -> None:
+    found = [
+        f"{path.relative_to(SOURCE)}: {name.name}"
+        for path in SOURCE.rglob("*.py")
+        for node in ast.walk(ast.parse(path.read_text(encoding="utf-8")))
+        if isinstance(node, ast.ImportFrom) and (node.module or "").startswith("vetrina")
+        for name in node.names
+        if name.name.startswith("_") and not name.name.startswith("__")
+    ]
+    assert found == []
+
+
 def test_every_name_that_is_offered_is_there() -> None:
     import vetrina
 

@@ -8,7 +8,7 @@ import typer
 
 from vetrina.commands import calling, completing, options
 from vetrina.core.base.faults import refuse
-from vetrina.core.config import history
+from vetrina.core.config import accounts, history
 from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.views import origin as view
 from vetrina.views.documents import origin as documents
@@ -40,11 +40,11 @@ def run(
     if unused:
         calling.only_beside("--unused", "--wide", "--json", *options.PLAN_OPTIONS)
     if unused:
-        accounts, nothing = history.sources(found), history.unused(found)
+        read, nothing = accounts.sources(found), accounts.unused(found)
         if json:
-            calling.print_json(documents.unused_document(accounts, nothing))
+            calling.print_json(documents.unused_document(read, nothing))
         else:
-            calling.print_lines(view.unused_lines(accounts, nothing, calling.width(wide=wide)))
+            calling.print_lines(view.unused_lines(read, nothing, calling.width(wide=wide)))
         return
     known = history.history(found, path)
     if json:

@@ -16,19 +16,18 @@ from typing import IO, Any
 from vetrina.core.base.events import LONGEST_LOGGER, Event, SourcePosition
 from vetrina.core.base.faults import Fault, Refused, refuse
 from vetrina.core.templates.forms import CsvRow, JsonObjectForm, SyslogLine, Template
-from vetrina.core.templates.reading_back import Collision, Inverse, Tail, Values, invert, obstacle_to_reading
+from vetrina.core.templates.reading_back import Inverse, Values, invert, obstacle_to_reading
+from vetrina.core.templates.reading_pieces import Collision
 from vetrina.core.templates.undoing import Misfit
 from vetrina.formats.csv_records import CsvRecords
 from vetrina.formats.events import BadLine
 from vetrina.formats.lines import LONGEST_LINE, Lines
+from vetrina.formats.log_record import UNDECODED, JoinedRecord
 from vetrina.formats.log_records import Read, json_reader, syslog_reader
 
 SHOWN = 5
 PATIENCE = 1000
-MOST_JOINED = 100_000
 _DATE = re.compile(r"(?<!\d)(\d{4})-?(0[1-9]|1[0-2])-?(0[1-9]|[12]\d|3[01])(?!\d)")
-_UNDECODED = "\udfff"
-"""What no text holds: a mark for bytes that are not of the encoding."""
 _TOO_LONG = f"the line is longer than {LONGEST_LINE >> 20} MiB"
 
 
@@ -108,20 +107,20 @@ class LogReader:
                 whole, rest = [*whole, rest], ""
             yield from self._told(whole, number)
             number += len(whole)
-        rest += decoder.decode(b"", final=True).removesuffix(_UNDECODED)
+        rest += decoder.decode(b"", final=True).removesuffix(UNDECODED)
         if rest.strip("\0\n"):
             yield from self._told([rest], number)
 
     def _told(self, lines: list[str], number: int) -> Iterator[tuple[int, list[str]]]:
         """Yield lines in runs; in place of one that could not be decoded or is too long, which is told, a mark."""
-        if not any(_UNDECODED in line or len(line) > LONGEST_LINE for line in lines):
+        if not any(UNDECODED in line or len(line) > LONGEST_LINE for line in lines):
             yield number, _without_returns(lines)
             return
         for at, line in enumerate(lines, start=number):
-            bad = _UNDECODED in line
+            bad = UNDECODED in line
             if bad or len(line) > LONGEST_LINE:
                 self._misfit(at, self._undecoded() if bad else _TOO_LONG)
-                yield at, [_UNDECODED]
+                yield at, [UNDECODED]
             else:
                 yield at, [line.removesuffix("\r")]
 
@@ -146,7 +145,7 @@ class LogReader:
         try:
             return line.decode(self.encoding)
         except UnicodeError:
-            return _UNDECODED
+            return UNDECODED
 
     def _all_at_once(self, lines: list[bytes]) -> list[str] | None:
         """Return lines decoded together, None where one of them is too long or not of the encoding."""
@@ -164,7 +163,7 @@ class LogReader:
         """Yield events; lines that begin none are put to the one before them where it can hold them."""
         quick = inverse.quick if inverse.has_date and inverse.quick is not None else self._slowly(inverse)
         levelless = not any(one.source in {"level", "severity"} for one in inverse.placeholders)
-        record = _Record(inverse)
+        record = JoinedRecord(inverse)
         event: Event | None = None
         for first, lines in batches:
             for at, line in enumerate(lines):
@@ -192,9 +191,9 @@ class LogReader:
         if event is not None:
             yield self._closed(event, record)
 
-    def _unfit(self, line: str, number: int, inverse: Inverse, record: _Record) -> None:
+    def _unfit(self, line: str, number: int, inverse: Inverse, record: JoinedRecord) -> None:
         """Count a line that is part of no event."""
-        if line == _UNDECODED:  # told already
+        if line == UNDECODED:  # told already
             record.orphan = number
             return
         if not line:
@@ -213,7 +212,7 @@ class LogReader:
                 f"this one stops fitting at character {at + 1} ({what}): {line[:at][-60:]!r} | {line[at:][:60]!r}"
             )
 
-    def _closed(self, event: Event, record: _Record) -> Event:
+    def _closed(self, event: Event, record: JoinedRecord) -> Event:
         """Return an event with the lines that follow it; lines that the template cannot have written there are told."""
         self.events += 1
         first, further, begun = record.first, record.further, record.begun
@@ -255,7 +254,7 @@ class LogReader:
                 if not line:
                     self.blank += 1
                     continue
-                if line == _UNDECODED:
+                if line == UNDECODED:
                     continue
                 yield from self._one(lambda line=line: read(line, self.template.setting.scale), at)  # type: ignore[misc]
 
@@ -263,7 +262,7 @@ class LogReader:
         records = CsvRecords(template, self._columns)
         for first, lines in batches:
             for at, line in enumerate(lines, start=first):
-                if line == _UNDECODED:
+                if line == UNDECODED:
                     yield from self._rows(records.end())
                 elif not line and not records.open:
                     self.blank += 1
@@ -340,48 +339,6 @@ class LogReader:
             self.bad_lines.append(BadLine(number, reason, self._name))
 
 
-class _Record:
-    """The lines of the event that is being read: its first one, and those that may belong to it."""
-
-    def __init__(self, inverse: Inverse) -> None:
-        self._inverse = inverse
-        self._tail: Tail | None = inverse.tail
-        self.place = inverse.tail.place if inverse.tail else ""
-        self.first: str | None = None
-        self.further: list[str] = []
-        self.begun = 0
-        self.orphan = 0
-        self._size = 0
-
-    def takes(self, line: str, number: int) -> bool:
-        """Take a line that may follow the first one; tell whether it was taken."""
-        if self._tail is None or self.first is None or line == _UNDECODED:
-            return False
-        self._size += len(line) + 1
-        if self._size > LONGEST_LINE or len(self.further) >= MOST_JOINED or self._inverse.begins(line):
-            return False
-        self.begun = self.begun if self.further else number
-        self.further.append(line)
-        return True
-
-    def begin_anew(self) -> None:
-        """Forget the lines, for the next event."""
-        self.first, self.further, self._size, self.orphan = None, [], 0, 0
-
-    def tail_text(self, first: str | None, further: list[str]) -> str | None:
-        """Return the message or the error that goes on in further lines, None where the template writes none like it."""
-        tail = self._tail
-        if tail is None or first is None:
-            return None
-        texts = None if tail.apart else self._inverse.cut(first)
-        raw = "\n".join([texts[-1] if texts else "", *further])
-        try:
-            text = tail.undo(raw)
-        except ValueError:
-            return None
-        return text if tail.apply(text) == raw else None
-
-
 def _date_of(name: str) -> date | None:
     found = _DATE.search(name)
     try:
@@ -396,7 +353,7 @@ def _without_returns(lines: list[str]) -> list[str]:
 
 def _mark(error: UnicodeError) -> tuple[str, int]:
     """Put a mark that no text holds in place of what cannot be decoded."""
-    return _UNDECODED, error.end if isinstance(error, UnicodeDecodeError) else len(error.args)
+    return UNDECODED, error.end if isinstance(error, UnicodeDecodeError) else len(error.args)
 
 
 codecs.register_error("vetrina-mark", _mark)

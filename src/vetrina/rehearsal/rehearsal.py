@@ -8,9 +8,8 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from contextlib import suppress
 from datetime import UTC, datetime, timedelta
-from random import Random
 
-from msgspec import Struct, field
+from msgspec import Struct
 
 from vetrina.core.base.events import Event
 from vetrina.core.plan.model import Appender, Plan
@@ -20,11 +19,12 @@ from vetrina.core.routing.router import Route, Router
 from vetrina.core.templates.compiling import Render
 from vetrina.rehearsal.buffers import Waiting
 from vetrina.rehearsal.outlets import outlet
-from vetrina.rehearsal.outlets.file import RolledFile, SharedFile
+from vetrina.rehearsal.outlets.file import RolledFile
 from vetrina.rehearsal.outlets.outlet import Outlet, RehearsalSite, RenderedEvent, Undelivered
 from vetrina.rehearsal.sandbox import DiskFull, LimitReached
+from vetrina.rehearsal.shared_file import SharedFile
+from vetrina.rehearsal.sums import Sum
 
-_SAMPLES = 4096
 _LONG_AGO = datetime.min.replace(tzinfo=UTC)
 
 
@@ -33,52 +33,6 @@ class Troubles(Struct, frozen=True):
 
     crash_at: datetime | None = None
     down: tuple[tuple[str, datetime, datetime], ...] = ()
-
-
-class Lateness:
-    """How late deliveries were, in seconds: the longest, and the median of an even sample."""
-
-    __slots__ = ("_chance", "_seen", "kept", "longest")
-
-    def __init__(self) -> None:
-        self.kept: list[float] = []
-        self.longest = 0.0
-        self._seen = 0
-        self._chance = Random(1)  # noqa: S311  (a sample that repeats)
-
-    def take(self, seconds: float) -> None:
-        """Take one delivery's lateness."""
-        self._seen += 1
-        self.longest = max(self.longest, seconds)
-        if len(self.kept) < _SAMPLES:
-            self.kept.append(seconds)
-        elif (at := self._chance.randrange(self._seen)) < _SAMPLES:
-            self.kept[at] = seconds
-
-    @property
-    def median(self) -> float:
-        """Return the median, 0 without deliveries."""
-        return sorted(self.kept)[len(self.kept) // 2] if self.kept else 0.0
-
-
-class Sum(Struct):
-    """What one appender did: events reached and delivered, in groups; what was lost and how; what waited at the end."""
-
-    reached: int = 0
-    delivered: int = 0
-    groups: int = 0
-    waited: int = 0
-    lost: dict[str, int] = field(default_factory=dict)
-    late: Lateness = field(default_factory=Lateness)
-    failed: dict[str, int] = field(default_factory=dict)
-
-    def lose(self, why: str, parcels: list[RenderedEvent]) -> None:
-        """Count events that never arrive."""
-        self.count_lost(why, sum(one.times for one in parcels))
-
-    def count_lost(self, why: str, events: int) -> None:
-        """Count so many events that never arrive."""
-        self.lost[why] = self.lost.get(why, 0) + events
 
 
 class _Lane:
@@ -399,7 +353,7 @@ def _outlets(plan: Plan, place: RehearsalSite) -> dict[str, Outlet]:
             continue
         file, owner = files.get(first) or (RolledFile(one, place), 0)
         files[first] = file, owner + 1
-        found[name] = file.for_owner(owner)
+        found[name] = SharedFile(file, owner)
     return found
 
 

@@ -7,7 +7,8 @@ from collections.abc import Sequence
 
 from vetrina.core.base.events import compact_json
 from vetrina.core.base.levels import HIGHEST, LOWEST, Scale
-from vetrina.core.changes.comparing import ALL, BOTH, ITSELF, MOST_PATHS, Compared, MessageClass
+from vetrina.core.changes.comparing import MOST_PATHS, Compared, MessageClass
+from vetrina.core.changes.logger_tree import ALL, BOTH, ITSELF
 from vetrina.core.changes.sinks_compared import SinkDifference
 from vetrina.core.plan.conditions import Ask, ErrorIs, FieldIs, MessageMatches
 from vetrina.core.plan.model import Plan

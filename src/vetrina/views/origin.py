@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from vetrina.core.config.history import History, Saying, SourceAccount, Unused
+from vetrina.core.config.accounts import SourceAccount, Unused
+from vetrina.core.config.history import History, Saying
 from vetrina.core.config.placeholders import Use
 from vetrina.views.screen import Column, Line, Span, counted, safe, span, table, wrapped
 

@@ -17,6 +17,7 @@ from vetrina.core.base.events import Event
 from vetrina.core.base.levels import HIGHEST, LOWEST
 from vetrina.core.base.logger_names import below
 from vetrina.core.changes.counterexamples import TIME, Contradiction, contradicts, counterexample
+from vetrina.core.changes.logger_tree import ALL, BELOW, BOTH, ITSELF, LoggerTree
 from vetrina.core.plan.conditions import Ask, level_cuts, logger_names
 from vetrina.core.plan.model import Plan, Rule
 from vetrina.core.routing.router import Decision, Route, Router
@@ -24,7 +25,6 @@ from vetrina.core.routing.router import Decision, Route, Router
 MOST_PATHS = 2000
 _MOST_ANSWERS = 20_000
 Answers: TypeAlias = tuple[tuple[Ask, bool], ...]
-ITSELF, BELOW, BOTH, ALL = "itself", "below", "itself and others below", "all"
 
 
 class MessageClass(Struct, frozen=True):
@@ -199,7 +199,7 @@ class _Comparing:
         for place, differences in found.items():
             for one in differences:
                 holders.setdefault(one, set()).add(place)
-        tree = _Tree(self.names, self.separators[0]) if len(self.separators) == 1 else None
+        tree = LoggerTree(self.names, self.separators[0]) if len(self.separators) == 1 else None
         told: list[MessageClass] = []
         for one, places in holders.items():
             for name, scope in tree.tops(places) if tree else sorted(places):
@@ -354,48 +354,3 @@ def _absorb(answers: frozenset[tuple[Ask, bool]], kept: set[frozenset[tuple[Ask,
                 break
         else:
             return
-
-
-class _Tree:
-    """The loggers of both plans by name, to join those that share a difference with all below them."""
-
-    def __init__(self, names: list[str], separator: str) -> None:
-        self._children: dict[str, list[str]] = {name: [] for name in names}
-        known = set(names)
-        for name in names:
-            if name != "root":
-                self._children[_parent(name, known, separator)].append(name)
-
-    def tops(self, places: set[tuple[str, str]]) -> list[tuple[str, str]]:
-        """Return the fewest (logger, scope) that cover ``places`` and nothing else."""
-        whole: set[str] = set()
-        order: list[str] = []
-        waiting = ["root"]
-        while waiting:
-            name = waiting.pop()
-            order.append(name)
-            waiting += self._children[name]
-        for name in reversed(order):
-            if {(name, ITSELF), (name, BELOW)} <= places and all(child in whole for child in self._children[name]):
-                whole.add(name)
-        found: list[tuple[str, str]] = []
-        covered: set[str] = set()
-        for name in order:
-            if name in covered:
-                covered.update(self._children[name])
-            elif name in whole:
-                found.append((name, ALL))
-                covered.update(self._children[name])
-            else:
-                own = [scope for scope in (ITSELF, BELOW) if (name, scope) in places]
-                found += [(name, BOTH)] if len(own) > 1 else [(name, scope) for scope in own]
-        return found
-
-
-def _parent(name: str, known: set[str], separator: str) -> str:
-    segments = name.split(separator)
-    for count in range(len(segments) - 1, 0, -1):
-        above = separator.join(segments[:count])
-        if above in known:
-            return above
-    return "root"

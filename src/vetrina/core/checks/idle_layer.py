@@ -23,7 +23,7 @@ from collections.abc import Iterator
 
 from vetrina.core.base.origins import Origin
 from vetrina.core.checks.context import Check, CheckContext, Hit
-from vetrina.core.config.history import changes_nothing
+from vetrina.core.config.accounts import changes_nothing
 
 
 def find(scene: CheckContext) -> Iterator[Hit]:

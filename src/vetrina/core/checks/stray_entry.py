@@ -21,7 +21,7 @@ from collections.abc import Iterator
 
 from vetrina.core.base.origins import Origin
 from vetrina.core.checks.context import Check, CheckContext, Hit
-from vetrina.core.config.history import stray_entries
+from vetrina.core.config.accounts import stray_entries
 
 
 def find(scene: CheckContext) -> Iterator[Hit]:

@@ -19,7 +19,7 @@ from collections.abc import Iterator
 
 from vetrina.core.base.origins import Origin
 from vetrina.core.checks.context import Check, CheckContext, Hit
-from vetrina.core.config.history import names_in_use
+from vetrina.core.config.accounts import names_in_use
 
 
 def find(scene: CheckContext) -> Iterator[Hit]:

@@ -11,9 +11,10 @@ from vetrina.core.config.grammar import FACILITIES
 from vetrina.core.config.reading import PlanReader
 from vetrina.core.config.sections import MemberKeys, TemplateKeys
 from vetrina.core.schema.containers import unknown_key
-from vetrina.core.templates.compiling import Setting, TextTemplate, source_fault, text_template
+from vetrina.core.templates.compiling import Setting, TextTemplate, text_template
 from vetrina.core.templates.forms import CsvRow, JsonObjectForm, Members, PlainText, RawMember, SyslogLine, Template
 from vetrina.core.templates.language import BadTemplate, Placeholder, TemplateFault, parse
+from vetrina.core.templates.sources import source_fault
 
 _ALLOWED = {
     "text": {"text"},

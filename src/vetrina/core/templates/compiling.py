@@ -8,16 +8,17 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from datetime import UTC, tzinfo
-from typing import Any, NamedTuple
+from typing import Any
 
 from msgspec import Struct, field
 
 from vetrina.core.base import clocks
 from vetrina.core.base.events import FILLINGS, MISSING, Event, error_text, look_up, other_fields, pairs, text_of
-from vetrina.core.base.faults import nearest, offer
+from vetrina.core.base.faults import offer
 from vetrina.core.base.levels import Scale, Severities
 from vetrina.core.templates.language import BadTemplate, Placeholder, StepCall, TemplateFault, parse
 from vetrina.core.templates.masking import Mask, masker
+from vetrina.core.templates.sources import SOURCES, source_fault
 from vetrina.core.templates.steps import TEXT_STEPS, TIME_STEPS, WIDEST, Change
 
 Render = Callable[[Event, int], str]
@@ -95,59 +96,10 @@ def _text(value: str | int | None) -> str:
     return "" if value is None else str(value)
 
 
-class Source(NamedTuple):
-    """What a placeholder begins with: what it is (`time`, `level`, `logger`, `text`), the code of its text, what it means."""
-
-    kind: str
-    code: str
-    doc: str
-
-
-SOURCES: dict[str, Source] = {
-    "time": Source("time", "e.time", "its time: by RFC 3339 in the plan's zone, or by steps"),
-    "level": Source("level", "", "its level's name"),
-    "severity": Source("level", "", "its level's number, 1 to 24"),
-    "logger": Source("logger", "", "its logger's name"),
-    "message": Source(
-        "text", '(m if "{" not in (m := e.message) else fillings[m](e.fields))', "its message, holes filled from the fields"
-    ),
-    "text": Source("text", "e.message", "its message before the holes are filled"),
-    "error": Source(
-        "text", '(error_text(e) if e.error else "")', "its error: the stack, else `type: message`, else the one there is"
-    ),
-    "thread": Source("text", "(v if type(v := e.thread) is str else text(v))", "its thread"),
-    "file": Source("text", 'position(e, "file")', "the source file that logged it"),
-    "line": Source("text", 'position(e, "line")', "the line in that file"),
-    "function": Source("text", 'position(e, "function")', "the function that logged it"),
-    "process": Source("text", "(v if type(v := e.process) is str else text(v))", "its process"),
-    "host": Source("text", '(e.host or "")', "its host"),
-    "sequence": Source("text", "str(n)", "its number among the readable events of the input, from 1"),
-    "fields": Source("text", "pairs(e.fields)", "all its fields, as `k=v k=v`"),
-    "other-fields": Source("text", "pairs(other_fields(e))", "the fields that no hole of the message uses, as `k=v k=v`"),
-    "field": Source("text", "", "one field by name; dotted paths lead into objects: `{field order.id}`"),
-}
-"""Every source by its name."""
-
-
 _SAME = frozenset({"level", "severity", "logger"})
 """Sources that give the same for all events of one logger and level."""
 _NAME = 'e.logger or "root"'
 """The code of a logger's name as it is: nothing to remember, however many there are."""
-
-
-def source_fault(placeholder: Placeholder) -> TemplateFault | None:
-    """Return what is wrong with a placeholder's source, None where it is fine."""
-    name = placeholder.source
-    if name not in SOURCES:
-        return TemplateFault(placeholder.offset + 1, f'"{name[:60]}" is not a source', _offer_source(name))
-    if name == "field" and not placeholder.argument:
-        return TemplateFault(placeholder.offset + 1, "field needs a name", "write {field NAME}")
-    return None
-
-
-def _offer_source(name: str) -> str:
-    close = nearest(name, SOURCES)
-    return f'did you mean "{close[0]}"?' if close else f"a field is written {{field {name[:40]}}}"
 
 
 class _Writer(Struct):

@@ -11,29 +11,23 @@ import logging
 import socket
 import socketserver
 import ssl
-import tempfile
 import threading
 import time
 from collections.abc import Callable
 from contextlib import closing
-from datetime import UTC, datetime, timedelta
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
-from ipaddress import ip_address
 from pathlib import Path
 from typing import Any
 
 import msgspec
 from aiosmtpd.controller import Controller
 from aiosmtpd.smtp import SMTP
-from cryptography import x509
-from cryptography.hazmat.primitives import hashes, serialization
-from cryptography.hazmat.primitives.asymmetric import ec
-from cryptography.x509.oid import NameOID
 from msgspec.structs import replace
 
 from vetrina.core.base.faults import refuse
 from vetrina.rehearsal.client import Ports
 from vetrina.rehearsal.standin.keeping import LONGEST, LONGEST_MAIL, BrokenOff, Incoming, Keeper
+from vetrina.rehearsal.standin.ports import certificate, family, free_port
 from vetrina.rehearsal.standin.trouble import SLOW, Troubles
 
 _ROOM = 8 << 20
@@ -71,7 +65,7 @@ class Receiver:
             logging.getLogger(name).setLevel(logging.CRITICAL + 1)
         asked = self._asked
         try:
-            smtp = self._smtp(asked.smtp or _free_port(self.host))
+            smtp = self._smtp(asked.smtp or free_port(self.host))
             udp = self._udp(asked.syslog_udp)
             tcp = self._stream(asked.syslog_tcp, "tcp")
             tls = self._stream(asked.syslog_tls, "tls")
@@ -107,7 +101,7 @@ class Receiver:
         return port
 
     def _udp(self, port: int) -> int:
-        server = socket.socket(_family(self.host), socket.SOCK_DGRAM)
+        server = socket.socket(family(self.host), socket.SOCK_DGRAM)
         server.setsockopt(socket.SOL_SOCKET, socket.SO_RCVBUF, _ROOM)
         server.bind((self.host, port))
         server.settimeout(0.2)
@@ -157,7 +151,7 @@ class Receiver:
                 _read_frames(receiver, self.request, protocol)
 
         server = _StreamServer((self.host, port), Handler, bind_and_activate=False)
-        server.address_family = _family(self.host)
+        server.address_family = family(self.host)
         server.socket = socket.socket(server.address_family, socket.SOCK_STREAM)
         server.server_bind()
         server.server_activate()
@@ -173,7 +167,7 @@ class Receiver:
             stand_in = receiver
 
         server = _HttpServer((self.host, port), Handler, bind_and_activate=False)
-        server.address_family = _family(self.host)
+        server.address_family = family(self.host)
         server.socket = socket.socket(server.address_family, socket.SOCK_STREAM)
         server.server_bind()
         server.server_activate()
@@ -400,39 +394,3 @@ def _take_chunks(one: Incoming, stream: Any) -> None:
             raise ValueError
     while stream.readline(65_536).strip():
         pass
-
-
-def _family(host: str) -> socket.AddressFamily:
-    return socket.AF_INET6 if ":" in host else socket.AF_INET
-
-
-def _free_port(host: str) -> int:
-    with socket.socket(_family(host), socket.SOCK_STREAM) as one:
-        one.bind((host, 0))
-        return int(one.getsockname()[1])
-
-
-def certificate(host: str) -> ssl.SSLContext:
-    """Return a server's TLS context with a certificate made on the spot, good for a day."""
-    key = ec.generate_private_key(ec.SECP256R1())
-    name = x509.Name([x509.NameAttribute(NameOID.COMMON_NAME, "rehearsal.invalid")])
-    now = datetime.now(tz=UTC)
-    made = (
-        x509.CertificateBuilder()
-        .subject_name(name)
-        .issuer_name(name)
-        .public_key(key.public_key())
-        .serial_number(x509.random_serial_number())
-        .not_valid_before(now - timedelta(minutes=5))
-        .not_valid_after(now + timedelta(days=1))
-        .add_extension(x509.SubjectAlternativeName([x509.IPAddress(ip_address(host))]), critical=False)
-        .sign(key, hashes.SHA256())
-    )
-    context = ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER)
-    with tempfile.TemporaryDirectory() as folder:  # the library reads certificates from files only
-        path = Path(folder) / "stand-in.pem"
-        secret = key.private_bytes(serialization.Encoding.PEM, serialization.PrivateFormat.PKCS8, serialization.NoEncryption())
-        path.touch(mode=0o600)
-        path.write_bytes(secret + made.public_bytes(serialization.Encoding.PEM))
-        context.load_cert_chain(path)
-    return context

@@ -10,7 +10,8 @@ from msgspec import Struct
 
 from vetrina.core.base.events import Event
 from vetrina.core.base.levels import Scale
-from vetrina.core.changes.comparing import ALL, BELOW, BOTH, ITSELF, Compared, MessageClass
+from vetrina.core.changes.comparing import Compared, MessageClass
+from vetrina.core.changes.logger_tree import ALL, BELOW, BOTH, ITSELF
 from vetrina.core.changes.sinks_compared import SinkDifference
 from vetrina.views.compare import levels, question
 

@@ -6,7 +6,8 @@ from typing import Literal
 
 from msgspec import Struct
 
-from vetrina.core.config.history import History, SourceAccount, Unused
+from vetrina.core.config.accounts import SourceAccount, Unused
+from vetrina.core.config.history import History
 from vetrina.core.config.placeholders import Use
 
 
