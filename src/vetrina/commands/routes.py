@@ -14,6 +14,7 @@ from vetrina.commands import calling, completing, options
 from vetrina.core.base.events import Event
 from vetrina.core.base.faults import refuse
 from vetrina.core.base.levels import NAMES
+from vetrina.core.base.logger_names import tree_name
 from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.core.plan.model import Plan
 from vetrina.core.routing.counting import Counter, Part, Traffic, grouped, only
@@ -101,7 +102,7 @@ class _Lost:
         """Look at one event with its route."""
         severity = self._router.severities[event.level]
         if severity >= NAMES["error"] and not route.deliveries:
-            key = (event.logger or "root", severity)
+            key = (tree_name(event.logger), severity)
             self.counts[key] = self.counts.get(key, 0) + (event.count or 1)
 
     def take_all(self, traffic: Traffic) -> None:
@@ -186,7 +187,7 @@ class _Call(Struct, dict=True):
             severity = self.router.severities[event.level]
             if not self.part.holds(event, severity, self.router.plan.separator):
                 continue
-            route, logger = self.router.route(event), event.logger or "root"
+            route, logger = self.router.route(event), tree_name(event.logger)
             self.lost.take(event, route)
             route = self._wanted(route) if self.appenders else route
             if self.as_json:

@@ -14,6 +14,7 @@ from typer.core import TyperCommand
 from vetrina.commands import calling, completing, options
 from vetrina.core.base.events import Event
 from vetrina.core.base.faults import refuse
+from vetrina.core.base.logger_names import event_name
 from vetrina.core.changes.outcome import Outcome
 from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.core.plan.samples import START
@@ -212,7 +213,7 @@ def _wanted(text: str, found: ResolvedPlan) -> Event:
         )
     logger, message = parts.pop("logger"), parts.pop("message", "")
     fields = {name: yaml_value(value, f"--must-show {text}") for name, value in parts.items()}
-    return Event(START, level, "" if logger == "root" else logger, message, fields or None)
+    return Event(START, level, event_name(logger), message, fields or None)
 
 
 def _arrivals(found: ResolvedPlan, event: Event | None) -> tuple[str, ...]:

@@ -11,6 +11,7 @@ import typer
 from vetrina.commands import calling, completing, options
 from vetrina.core.base.events import Event, JsonObject
 from vetrina.core.base.faults import refuse
+from vetrina.core.base.logger_names import event_name, tree_name
 from vetrina.core.changes.remedies import Remedy, ways_to, ways_to_once
 from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.core.plan.model import Plan
@@ -73,7 +74,7 @@ def run(
     event = _from_file(from_, found.plan) if from_ else _made(found.plan, logger, level, message, field, error)
     explanation = explain(Router(found.plan), event)
     ways = _ways(found, event, explanation, to, events, twice=twice)
-    calling.ask_about_logger(event.logger or "root", found.plan, _seen(events, found.plan) if events else {}, events or "")
+    calling.ask_about_logger(tree_name(event.logger), found.plan, _seen(events, found.plan) if events else {}, events or "")
     if json:
         calling.print_json(documents.document(explanation, event, found.plan, ways, to))
     else:
@@ -118,7 +119,7 @@ def _seen(events: str, plan: Plan) -> dict[str, int]:
     seen: dict[str, int] = {}
     with open_input(events) as file:
         for event in EventStream(events, scale=plan.scale).read(file):
-            seen[event.logger or "root"] = 1
+            seen[tree_name(event.logger)] = 1
     return seen
 
 
@@ -134,7 +135,7 @@ def _made(plan: Plan, logger: str | None, level: str | None, message: str, field
     for text in field:
         name, value = calling.key_value(text, "--field")
         fields[name] = yaml_value(value, f"--field {text}")
-    return Event(_TIME, level, "" if logger == "root" else logger, message, fields or None, error or None)
+    return Event(_TIME, level, event_name(logger), message, fields or None, error or None)
 
 
 def _from_file(text: str, plan: Plan) -> Event:

@@ -15,6 +15,7 @@ from vetrina.core.base.events import ErrorDetail, Event, SourcePosition
 from vetrina.core.base.expressions import BadExpression, Expression
 from vetrina.core.base.faults import Fault, Refused, offer, refuse
 from vetrina.core.base.levels import NAMES, LevelRange, Scale
+from vetrina.core.base.logger_names import event_name, tree_name
 from vetrina.core.base.origins import Origin, Sourced
 from vetrina.core.changes.expecting import Case, LineTest, Recorded, named, sink_names
 from vetrina.core.config.dump import yaml_text
@@ -286,7 +287,7 @@ def _events(section: EventKeys, plan: Plan) -> Iterator[Event]:
     severities = [severity for one in ranges for severity in _named(one, plan.scale)]
     for logger in dict.fromkeys(loggers):
         for severity in dict.fromkeys(severities):
-            whole = {**record, "logger": "" if logger == "root" else logger, "level": plan.scale.name(severity)}
+            whole = {**record, "logger": event_name(logger), "level": plan.scale.name(severity)}
             whole["level"] = severity if str(whole["level"]).isdigit() else whole["level"]
             yield msgspec.convert(whole, Event)
 
@@ -302,7 +303,7 @@ def cases_text(recorded: Iterable[Recorded], title: str) -> str:
     lines = [f"vetrina-expect: {VERSION}", f"title: {yaml_text(title)}", "cases:"]
     for one in recorded:
         event, names = one.event, list(dict.fromkeys(one.arrivals))
-        logger = event.logger or "root"
+        logger = tree_name(event.logger)
         where = f"arrives in {', '.join(names)}" if names else "arrives nowhere"
         given: dict[str, object] = {"logger": logger, "level": event.level, "message": event.message}
         if one.asks:

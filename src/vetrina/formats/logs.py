@@ -15,6 +15,7 @@ from typing import IO, Any
 
 from vetrina.core.base.events import LONGEST_LOGGER, Event, SourcePosition
 from vetrina.core.base.faults import Fault, Refused, refuse
+from vetrina.core.base.logger_names import event_name
 from vetrina.core.templates.forms import CsvRow, JsonObjectForm, SyslogLine, Template
 from vetrina.core.templates.reading_back import Inverse, Values, invert, obstacle_to_reading
 from vetrina.core.templates.reading_pieces import Collision
@@ -313,7 +314,7 @@ class LogReader:
         return Event(
             time,
             get("level", self._level),
-            "" if logger == "root" else logger,
+            event_name(logger),
             get("message", ""),
             get("fields"),
             get("error") or None,

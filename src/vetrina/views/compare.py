@@ -12,7 +12,7 @@ from vetrina.core.changes.logger_tree import ALL, BOTH, ITSELF
 from vetrina.core.changes.sinks_compared import SinkDifference
 from vetrina.core.plan.conditions import Ask, ErrorIs, FieldIs, MessageMatches
 from vetrina.core.plan.model import Plan
-from vetrina.views.screen import Line, Span, counted, most, number, span, whole, wrapped
+from vetrina.views.screen import Line, Span, counted, most, span, whole, wrapped
 
 _MOST = 40
 _WORDS = {
@@ -80,7 +80,7 @@ def compared_lines(found: Compared, sinks: Sequence[SinkDifference], first: Plan
 
 
 def _verdict(found: Compared, sinks: Sequence[SinkDifference]) -> Line:
-    compared = f"{number(found.classes)} class{'' if found.classes == 1 else 'es'} compared"
+    compared = f"{counted(found.classes, 'class')} compared"
     if not found.differences and not found.undecided:
         text = f"equal: {compared}, none differs"
         return [

@@ -7,6 +7,7 @@ from datetime import date, datetime, timedelta, tzinfo
 
 from vetrina.core.base import clocks
 from vetrina.core.base.quantities import show_size, show_span
+from vetrina.core.base.wording import counted as words
 from vetrina.core.plan.rolling_policy import Roll
 from vetrina.core.rolling.outlook import Advice, shortest_history
 from vetrina.core.rolling.pace import Pace
@@ -61,7 +62,7 @@ def policy_words(roll: Roll) -> str:
     """Return a policy in a few words."""
     parts = []
     if roll.every:
-        unit = roll.every.unit if roll.every.count == 1 else f"{roll.every.count} {roll.every.unit}s"
+        unit = roll.every.unit if roll.every.count == 1 else words(roll.every.count, roll.every.unit)
         parts.append(f"every {unit}" + (f" at {roll.every.at // 60:02}:{roll.every.at % 60:02}" if roll.every.at else ""))
     if roll.at_size:
         parts.append(f"at {roll.at_size}")

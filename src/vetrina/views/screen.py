@@ -15,6 +15,7 @@ from collections.abc import Iterable, Sequence
 from typing import IO, NamedTuple, Self
 
 from vetrina.core.base.hidden import shown
+from vetrina.core.base.wording import plural
 
 WIDTH_IN_A_PIPE = 100
 NARROWEST = 40
@@ -324,4 +325,4 @@ def number(count: int) -> str:
 
 def counted(count: int, noun: str) -> str:
     """Return `1 event`, `2 events`."""
-    return f"{number(count)} {noun}{'' if count == 1 else 's'}"
+    return f"{number(count)} {plural(count, noun)}"

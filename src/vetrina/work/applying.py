@@ -11,6 +11,7 @@ from msgspec.structs import replace
 
 from vetrina.core.base.events import NOT_TEXT
 from vetrina.core.base.faults import Refused, refuse
+from vetrina.core.base.logger_names import tree_name
 from vetrina.core.config.edits import differing, lines_of
 from vetrina.core.config.resolution import Overrides, ResolvedPlan, SetOption, TuneOption, parse_path
 from vetrina.core.config.splicing import Target, splice
@@ -119,7 +120,7 @@ class Work:
         del wanted
         before = self._read(self.texts, [], [])
         for one in overrides.tunes:
-            self._ask(one.logger or "root", before.plan)
+            self._ask(tree_name(one.logger), before.plan)
         lines = differing(lines_of(before), said)
         texts, places = self._spliced(before, overrides, target)
         del before
@@ -186,5 +187,5 @@ def _value(tune: TuneOption, key: str, text: str) -> SetOption:
 
 
 def _switched_off(found: ResolvedPlan, option: SetOption) -> bool:
-    logger = found.plan.loggers.get(option.steps[1].name or "root")
+    logger = found.plan.loggers.get(tree_name(option.steps[1].name))
     return logger is not None and not logger.enabled.value

@@ -12,6 +12,8 @@ from functools import lru_cache
 from typing import Any
 from zoneinfo import ZoneInfo
 
+from vetrina.core.base.memo import Memo
+
 Show = Callable[[datetime], str]
 UTC_NAMES = frozenset({"UTC", "Etc/UTC", "Etc/UCT", "UCT", "Zulu", "Etc/Zulu", "Universal", "Etc/Universal"})
 MONTHS = [
@@ -210,7 +212,7 @@ class Minutes:
         self.has_seconds, self.has_rest = has_seconds, has_rest
         self.step = {0: 1_000_000, 3: 1000, 6: 1}[places]
         self.digits: tuple[str, ...] | _Digits = _THOUSAND if places == 3 else _MILLION
-        self.days: dict[int, dict[int, _Minute]] = _Days()
+        self.days: Memo[int, dict[int, _Minute]] = Memo(lambda _day: {}, _DAYS_KEPT)
 
     def look(self, time: datetime, since: timedelta) -> _Minute:
         """Return a minute not met so far, and remember it.
@@ -234,17 +236,6 @@ class Minutes:
 def _seconds_then(text: str) -> Sequence[str]:
     """Return a minute's seconds as two digits, each with a text after it."""
     return [f"{second:02}{text}" for second in range(60)]
-
-
-class _Days(dict[int, dict[int, _Minute]]):
-    """Day to its minutes; emptied when there are too many."""
-
-    def __missing__(self, day: int) -> dict[int, _Minute]:
-        if len(self) >= _DAYS_KEPT:
-            self.clear()
-        found: dict[int, _Minute] = {}
-        self[day] = found
-        return found
 
 
 class _Digits(dict[int, str]):

@@ -14,6 +14,8 @@ from typing import Annotated, Any, Final
 
 import msgspec
 
+from vetrina.core.base.memo import Memo
+
 JsonObject = dict[str, Any]
 HOLE = re.compile(r"\{([A-Za-z_][A-Za-z0-9_.-]*)\}")
 MISSING: Final = object()
@@ -112,17 +114,9 @@ class _Shape(msgspec.Struct, gc=False):
     wanted: frozenset[str]
 
 
-class _Shapes(dict[str, _Shape]):
-    """Message to its shape; emptied when there are too many."""
-
-    def __missing__(self, message: str) -> _Shape:
-        names = tuple(match.group(1) for match in HOLE.finditer(message))
-        found = _Shape(_filling(message, names), names, frozenset(names))
-        if len(self) >= _PARTS_KEPT:
-            self.clear()
-        if len(message) <= _PARTS_KEPT:
-            self[message] = found
-        return found
+def _shape(message: str) -> _Shape:
+    names = tuple(match.group(1) for match in HOLE.finditer(message))
+    return _Shape(_filling(message, names), names, frozenset(names))
 
 
 def _filling(message: str, names: tuple[str, ...]) -> Callable[[JsonObject | None], str]:
@@ -170,22 +164,14 @@ def _hole_text(fields: JsonObject, name: str) -> str:
     return "{" + name + "}" if value is MISSING else text_of(value)
 
 
-SHAPES = _Shapes()
+def _short(message: str) -> bool:
+    return len(message) <= _PARTS_KEPT
 
 
-class _Fillings(dict[str, Callable[[JsonObject | None], str]]):
-    """Message to the function that fills it; emptied when there are too many."""
-
-    def __missing__(self, message: str) -> Callable[[JsonObject | None], str]:
-        fill = SHAPES[message].fill
-        if len(self) >= _PARTS_KEPT:
-            self.clear()
-        if len(message) <= _PARTS_KEPT:
-            self[message] = fill
-        return fill
+SHAPES = Memo(_shape, _PARTS_KEPT, _short)
 
 
-FILLINGS = _Fillings()
+FILLINGS = Memo(lambda message: SHAPES[message].fill, _PARTS_KEPT, _short)
 
 
 def filled(event: Event) -> str:

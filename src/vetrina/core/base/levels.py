@@ -10,6 +10,7 @@ from collections.abc import Mapping
 from typing import NamedTuple
 
 from vetrina.core.base.faults import nearest
+from vetrina.core.base.memo import Memo
 
 ALL, OFF = 0, 25
 LOWEST, HIGHEST = 1, 24
@@ -29,7 +30,6 @@ THRESHOLDS: dict[str, int] = {"all": ALL, "off": OFF}
 _BUILT_IN = {**NAMES, **ALIASES}
 _DIGITS = re.compile(r"[0-9]{1,6}\Z")
 _NAME = re.compile(r"[\w-]+\Z")
-_CACHE = 4096
 
 
 class LevelRange(NamedTuple):
@@ -113,23 +113,19 @@ class Scale:
         return number if LOWEST <= number <= HIGHEST else None
 
 
-class Severities(dict[object, int]):
+class Severities(Memo[object, int]):
     """Event level (as written) to severity, filled as levels are met; raises KeyError for an unknown level."""
 
     def __init__(self, scale: Scale) -> None:
         """Look levels up on ``scale``."""
-        super().__init__()
-        self._scale = scale
 
-    def __missing__(self, level: object) -> int:
-        """Work the severity out once; a flood of spellings empties the table instead of growing it."""
-        severity = self._scale.severity(level)
-        if severity is None:
-            raise KeyError(level)
-        if len(self) >= _CACHE:
-            self.clear()
-        self[level] = severity
-        return severity
+        def severity(level: object) -> int:
+            found = scale.severity(level)
+            if found is None:
+                raise KeyError(level)
+            return found
+
+        super().__init__(severity)
 
 
 def new_name_fault(name: str, taken: Mapping[str, int]) -> str:

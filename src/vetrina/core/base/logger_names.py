@@ -5,6 +5,16 @@ from __future__ import annotations
 ROOT = "root"
 
 
+def tree_name(logger: str) -> str:
+    """Return the name that a logger has in the tree: an event of the empty name is root's."""
+    return logger or ROOT
+
+
+def event_name(logger: str) -> str:
+    """Return the name that a logger has in an event: root's is empty."""
+    return "" if logger == ROOT else logger
+
+
 def below(name: str, ancestor: str, separator: str) -> bool:
     """Tell whether ``name`` is ``ancestor`` or below it, by whole segments; everything is below root."""
     if ancestor in {"", ROOT} or name == ancestor:

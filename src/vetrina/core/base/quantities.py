@@ -10,6 +10,8 @@ import re
 from datetime import timedelta
 from fractions import Fraction
 
+from vetrina.core.base.wording import counted
+
 _UNITS: dict[str, int] = {"B": 1, "byte": 1, "bytes": 1, "KB": 1000}
 for _power, _prefix in enumerate("kMGTP", start=1):
     _UNITS[f"{_prefix}B"] = 1000**_power
@@ -109,7 +111,7 @@ def show_span(span: timedelta) -> str:
     for word, length in (("day", 86400), ("hour", 3600), ("minute", 60), ("second", 1)):
         count, seconds = divmod(seconds, length)
         if count:
-            parts.append(f"{count} {word}{'s' if count != 1 else ''}")
+            parts.append(counted(count, word))
         elif parts:
             break
     return " ".join(parts[:2])

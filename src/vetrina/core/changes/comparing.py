@@ -15,7 +15,7 @@ from msgspec import Struct
 
 from vetrina.core.base.events import Event
 from vetrina.core.base.levels import HIGHEST, LOWEST
-from vetrina.core.base.logger_names import below
+from vetrina.core.base.logger_names import below, tree_name
 from vetrina.core.changes.counterexamples import TIME, Contradiction, contradicts, counterexample
 from vetrina.core.changes.logger_tree import ALL, BELOW, BOTH, ITSELF, LoggerTree
 from vetrina.core.plan.conditions import Ask, level_cuts, logger_names
@@ -233,7 +233,7 @@ class _Comparing:
 
 def _route(router: Router, event: Event, level: int | str) -> Route:
     severity = router.plan.scale.severity(level)
-    return router.compile(event.logger or "root", LOWEST if severity is None else severity).follow(event)
+    return router.compile(tree_name(event.logger), LOWEST if severity is None else severity).follow(event)
 
 
 def _level(plan: Plan, low: int, high: int) -> int | str:
@@ -255,7 +255,7 @@ def _rules(plan: Plan) -> Iterator[Rule]:
 def _logger_names(first: Plan, second: Plan, rules: list[Rule]) -> list[str]:
     names = dict.fromkeys(["root", *sorted({*first.loggers, *second.loggers})])
     for rule in rules:
-        names |= dict.fromkeys(name or "root" for name in sorted(logger_names(rule.condition)))
+        names |= dict.fromkeys(tree_name(name) for name in sorted(logger_names(rule.condition)))
     return list(names)
 
 

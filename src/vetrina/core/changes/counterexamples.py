@@ -13,6 +13,7 @@ from itertools import pairwise
 from typing import Any, TypeAlias
 
 from vetrina.core.base.events import MISSING, Event
+from vetrina.core.base.logger_names import event_name
 from vetrina.core.changes.regex_texts import regex_texts
 from vetrina.core.plan.conditions import Ask, ErrorIs, FieldIs, MessageMatches
 
@@ -46,7 +47,7 @@ def counterexample(logger: str, level: int | str, wanted: Wanted) -> Event | Non
         if value[0] is not MISSING:
             fields[name] = value[0]
     for message in _messages([(ask, answer) for ask, answer in wanted if isinstance(ask, MessageMatches)]):
-        event = Event(TIME, level, "" if logger == "root" else logger, message, fields or None, error)
+        event = Event(TIME, level, event_name(logger), message, fields or None, error)
         if all(ask.holds(event) == answer for ask, answer in wanted):
             return event
     return None

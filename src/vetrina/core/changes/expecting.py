@@ -16,6 +16,7 @@ from msgspec.structs import replace
 from vetrina.core.base.events import Event
 from vetrina.core.base.expressions import Expression
 from vetrina.core.base.faults import Place
+from vetrina.core.base.logger_names import tree_name
 from vetrina.core.changes.remedies import ways_to
 from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.core.plan.conditions import json_equal
@@ -203,7 +204,7 @@ def record(events: Iterable[Event], found: ResolvedPlan) -> list[Recorded]:
     for event in events:
         decision = router.decide(event.logger, event.level)
         route = decision.follow(event)
-        key = (event.logger or "root", router.severities[event.level], tuple(one.appender for one in route.deliveries))
+        key = (tree_name(event.logger), router.severities[event.level], tuple(one.appender for one in route.deliveries))
         known = classes.get(key)
         if known is None:
             classes[key] = Recorded(event, key[2], decision.route is None, event.count or 1)

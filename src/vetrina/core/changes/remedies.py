@@ -12,6 +12,7 @@ from msgspec import Struct
 
 from vetrina.core.base.events import Event, JsonObject
 from vetrina.core.base.levels import NAMES
+from vetrina.core.base.logger_names import tree_name
 from vetrina.core.config.edits import Edit, differing, lines_of, put, step, tune, with_edits
 from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.core.plan.conditions import meets
@@ -161,7 +162,7 @@ def _elsewhere(before: Traffic, now: Traffic) -> Iterator[Other]:
 
 def _difference(before: Plan, after: Plan, event: Event) -> tuple[tuple[Other, ...], int]:
     """Return the (logger, level) pairs of the tree, of the message's own logger and below it that go elsewhere than before."""
-    own = event.logger or "root"
+    own = tree_name(event.logger)
     names = {own: own, **({f"{own}{before.separator}below": f"anything else below {own}"} if own != "root" else {})}
     names |= {name: name for name in list(before.loggers)[:_SAMPLED]} | {"elsewhere": "loggers without an entry"}
     first, second = Router(before), Router(after)
@@ -186,7 +187,7 @@ def _shape(router: Router, logger: str, severity: int, event: Event) -> tuple[De
 
 def _openings(router: Router, event: Event, appender: str) -> Iterator[Edit]:
     """Yield the edits that move what stops the event on its way to the appender."""
-    plan, own = router.plan, event.logger or "root"
+    plan, own = router.plan, tree_name(event.logger)
     severity = router.severities[event.level]
     level = plan.scale.name(severity)
     route = router.route(event)

@@ -12,6 +12,7 @@ from msgspec.structs import replace
 
 from vetrina.core.base.events import Event, has_error
 from vetrina.core.base.faults import Fault, Place, Refused, nearest
+from vetrina.core.base.logger_names import tree_name
 from vetrina.core.checks import load
 from vetrina.core.checks.context import ERROR, SEVERITIES, WARN, Check, CheckContext, HostFacts, LoggerSeen, PathFacts, Severity
 from vetrina.core.config.resolution import ResolvedPlan
@@ -70,7 +71,7 @@ def look_at(router: Router, events: Iterable[Event]) -> dict[str, LoggerSeen]:
 
     names = RowNames(router.places, router.plan.separator, moved)
     for event in events:
-        name = names.of(event.logger or "root")
+        name = names.of(tree_name(event.logger))
         one = seen.get(name)
         if one is None:
             one = seen[name] = LoggerSeen()

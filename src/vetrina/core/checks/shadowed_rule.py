@@ -19,7 +19,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 
-from vetrina.core.base.logger_names import ROOT
+from vetrina.core.base.logger_names import ROOT, tree_name
 from vetrina.core.checks.context import Check, CheckContext, Condition, Hit
 from vetrina.core.plan.conditions import LoggerIs
 from vetrina.core.plan.implication import implies, parts, questions
@@ -52,7 +52,7 @@ def _earlier(index: RuleIndex, condition: Condition, at: int) -> Iterable[int]:
     named = [one.names[:1] for one in parts(condition) if isinstance(one, LoggerIs)] or [(ROOT,)]
     if () in named:
         return range(at)  # no logger at all: it never holds
-    return sorted(one for one in set().union(*(index.positions(name or ROOT) for (name,) in named)) if one < at)
+    return sorted(one for one in set().union(*(index.positions(tree_name(name)) for (name,) in named)) if one < at)
 
 
 CHECK = Check("shadowed-rule", "warning", "a rule that an earlier one always beats", find)

@@ -20,7 +20,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from vetrina.core.base.levels import HIGHEST
-from vetrina.core.base.logger_names import ROOT
+from vetrina.core.base.logger_names import ROOT, tree_name
 from vetrina.core.base.origins import Origin
 from vetrina.core.checks.context import ERROR, Check, CheckContext, Hit
 from vetrina.core.plan.conditions import reduce
@@ -100,7 +100,7 @@ def _dropped_at_the_door(scene: CheckContext) -> Iterator[Hit]:
     index = RuleIndex(scene.plan.rules, scene.plan.separator)
     for at, rule in enumerate(scene.plan.rules):
         bound = bound_loggers(rule.condition)
-        names = [name or ROOT for name in bound.names] if bound is not None else [ROOT]
+        names = [tree_name(name) for name in bound.names] if bound is not None else [ROOT]
         if rule.verdict != "drop" or reduce(rule.condition, names[0], ERROR) is not True:
             continue
         left = left_rules(index.of(names[0]), names[0], ERROR)

@@ -6,8 +6,8 @@ from collections.abc import Sequence
 
 from vetrina.core.base.expressions import BadExpression, Expression
 from vetrina.core.base.faults import Fault
+from vetrina.core.base.logger_names import tree_name
 from vetrina.core.base.origins import Sourced
-from vetrina.core.config.grammar import root_name
 from vetrina.core.config.reading import PlanReader, key_origin
 from vetrina.core.config.sections import ConditionKeys, Operators, RuleKeys
 from vetrina.core.plan.conditions import All, Condition, ErrorIs, FieldIs, LevelIs, LoggerIs, MessageMatches, Not, OneOf
@@ -99,7 +99,7 @@ class RuleBuilder:
 
 
 def _names(texts: tuple[Sourced[str], ...] | None) -> tuple[str, ...]:
-    return tuple(root_name(one.value) for one in texts or ())
+    return tuple(tree_name(one.value) for one in texts or ())
 
 
 def _verdict_fault(rule: RuleKeys, given: Sequence[str], verdicts: tuple[str, ...]) -> Fault:

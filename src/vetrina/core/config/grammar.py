@@ -6,7 +6,7 @@ from msgspec.structs import force_setattr
 
 from vetrina.core.base.events import LONGEST_LOGGER
 from vetrina.core.base.faults import nearest
-from vetrina.core.base.logger_names import ROOT
+from vetrina.core.base.logger_names import tree_name
 from vetrina.core.config import sections
 from vetrina.core.config.placeholders import NAME
 from vetrina.core.config.plan_kinds import MEMBER, FieldTest, LevelNumber
@@ -54,11 +54,6 @@ def _logger_name_fault(name: str) -> str:
 
 def _value_name_fault(name: str) -> str:
     return "" if NAME.match(name) else f'"{name[:60]}" cannot be asked for as ${{…}}: use letters, digits and "_"'
-
-
-def root_name(name: str) -> str:
-    """Return the one form of a logger's name: the empty name is root."""
-    return name or ROOT
 
 
 CONDITION = Record(
@@ -271,7 +266,7 @@ PLAN_KEYS = {
     ),
     "rules": Key(RULES, "at the door: asked of every event before any logger", example="[{lift: {field: {badge: 4711}}}]"),
     "loggers": Key(
-        MapOf(LOGGER, rename=root_name, name_fault=_logger_name_fault, most=MOST_LOGGERS),
+        MapOf(LOGGER, rename=tree_name, name_fault=_logger_name_fault, most=MOST_LOGGERS),
         "loggers by name; root is the root logger",
         example="{root: {level: info, to: daybook}, ropeway.gate: debug}",
     ),

@@ -10,9 +10,11 @@ from collections.abc import Iterator
 from msgspec import Struct
 
 from vetrina.core.base.faults import Fault, Place, Refused, nearest
+from vetrina.core.base.logger_names import tree_name
 from vetrina.core.base.secrets import looks_secret
+from vetrina.core.base.wording import counted
 from vetrina.core.config.accounts import names_in_use
-from vetrina.core.config.grammar import PLAN, root_name
+from vetrina.core.config.grammar import PLAN
 from vetrina.core.config.merging import PathStep
 from vetrina.core.config.placeholders import Use
 from vetrina.core.config.resolution import ResolvedPlan, parse_path
@@ -49,7 +51,7 @@ def history(found: ResolvedPlan, path_text: str) -> History:
         raise Refused([Fault("call", f"this is no path: {reason}", fix="write loggers[ropeway.gate].level", where=path_text)])
     steps = parsed[0]
     if steps[0].name == "loggers" and len(steps) > 1:
-        steps = (steps[0], PathStep(root_name(steps[1].name)), *steps[2:])
+        steps = (steps[0], PathStep(tree_name(steps[1].name)), *steps[2:])
     held, remark = _walk(found, steps, path_text)
     if held is None:
         return History(path_text, (), "", remark=remark)
@@ -65,9 +67,7 @@ def _walk(found: ResolvedPlan, steps: tuple[PathStep, ...], whole: str) -> tuple
             items = here.items if here else None
             if step.position is None or items is None or not step.position < len(items):
                 count = len(items or ())
-                raise _no_path(
-                    whole, f"[{step.name}]", [], f"the list has {count} item{'s' if count != 1 else ''}, counted from 0"
-                )
+                raise _no_path(whole, f"[{step.name}]", [], f"the list has {counted(count, 'item')}, counted from 0")
             here, at = items[step.position], at.item
             continue
         known = at.known() if isinstance(at, Record) else None
@@ -178,7 +178,7 @@ def _now(found: ResolvedPlan, held: MergedNode) -> tuple[str, tuple[Use, ...]]:
     if held.items is not None:
         return "[" + ", ".join(_item(found, item) for item in held.items) + "]", ()
     count = sum(1 for _ in held.living())
-    return f"{count} key{'s' if count != 1 else ''}", ()
+    return counted(count, "key"), ()
 
 
 def _item(found: ResolvedPlan, item: MergedNode) -> str:

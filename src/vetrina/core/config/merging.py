@@ -11,6 +11,7 @@ from collections.abc import Callable, Sequence
 from typing import NamedTuple
 
 from vetrina.core.base.faults import Fault, nearest
+from vetrina.core.base.wording import counted
 from vetrina.core.schema.containers import ListOf, MapOf, Record, child_kind
 from vetrina.core.schema.held import Assignment, Layer, MergedNode
 from vetrina.core.schema.kinds import Kind
@@ -113,7 +114,7 @@ def merge_at(
                 Fault(
                     "no-such-path",
                     f"item [{step.position}] does not exist",
-                    f"the list has {count} item{'s' if count != 1 else ''}, counted from 0",
+                    f"the list has {counted(count, 'item')}, counted from 0",
                     "add an item with {add: […]}" if not count else f"use an index from 0 to {count - 1}",
                     where=source.name,
                 )

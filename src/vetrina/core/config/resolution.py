@@ -14,9 +14,10 @@ from msgspec import Struct, field
 from msgspec.structs import replace
 
 from vetrina.core.base.faults import Fault, Refused, nearest, offer
+from vetrina.core.base.logger_names import tree_name
 from vetrina.core.base.secrets import fold_name
 from vetrina.core.config.build_plan import build
-from vetrina.core.config.grammar import PLAN, PLAN_FILE, VERSION, root_name
+from vetrina.core.config.grammar import PLAN, PLAN_FILE, VERSION
 from vetrina.core.config.merging import PathStep, merge, merge_at
 from vetrina.core.config.placeholders import Filler, Given, typed
 from vetrina.core.plan.model import Plan
@@ -255,7 +256,7 @@ def _set(held: MergedNode, one: SetOption, faults: Report) -> MergedNode:
         return held
     steps = one.steps
     if first == "loggers" and len(steps) > 1:
-        steps = (steps[0], steps[1]._replace(name=root_name(steps[1].name)), *steps[2:])
+        steps = (steps[0], steps[1]._replace(name=tree_name(steps[1].name)), *steps[2:])
     if (dotted := _dotted_name(held, steps)) is not None:
         faults.append(replace(dotted, where=one.source.name))
         return held
@@ -289,7 +290,7 @@ def _tune_node(tune: TuneOption) -> Mapping:
         (synthetic(source, "level"), synthetic(source, tune.level)),
         (synthetic(source, "enabled"), synthetic(source, "true")),
     ], spot)  # fmt: skip
-    entry = Mapping(source, [(synthetic(source, root_name(tune.logger), plain=False), body)], spot)
+    entry = Mapping(source, [(synthetic(source, tree_name(tune.logger), plain=False), body)], spot)
     return Mapping(source, [(synthetic(source, "loggers"), entry)], spot)
 
 

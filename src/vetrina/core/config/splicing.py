@@ -14,8 +14,9 @@ from collections.abc import Iterator, Sequence
 from msgspec import Struct
 
 from vetrina.core.base.faults import Place, Refused, refuse
+from vetrina.core.base.logger_names import tree_name
 from vetrina.core.config.dump import yaml_text
-from vetrina.core.config.grammar import PLAN, PLAN_FILE, root_name
+from vetrina.core.config.grammar import PLAN, PLAN_FILE
 from vetrina.core.config.merging import PathStep
 from vetrina.core.config.placeholders import typed
 from vetrina.core.config.resolution import ResolvedPlan, SetOption
@@ -66,7 +67,7 @@ def splice(found: ResolvedPlan, edit: SetOption, target: Target | None = None) -
 
 def _steps(steps: Sequence[PathStep]) -> tuple[PathStep, ...]:
     if len(steps) > 1 and steps[0].name == "loggers":
-        return (steps[0], PathStep(root_name(steps[1].name)), *steps[2:])
+        return (steps[0], PathStep(tree_name(steps[1].name)), *steps[2:])
     return tuple(steps)
 
 
@@ -329,7 +330,7 @@ class _Writer:
 
 def root_or_name(name: str, path: Sequence[str]) -> str:
     """Return a key as a step names it: under `loggers` the empty name is root."""
-    return root_name(name) if path and path[-1] == "loggers" else name
+    return tree_name(name) if path and path[-1] == "loggers" else name
 
 
 def _by(kind: ListOf, node: Node) -> str:

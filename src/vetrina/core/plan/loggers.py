@@ -9,7 +9,7 @@ from collections.abc import Iterable, Iterator
 
 from msgspec import Struct
 
-from vetrina.core.base.logger_names import ROOT, below
+from vetrina.core.base.logger_names import ROOT, below, tree_name
 from vetrina.core.base.origins import Origin
 from vetrina.core.plan.model import Attachment, Logger, Plan
 
@@ -92,7 +92,7 @@ class Tree:
 
     def standing(self, name: str) -> EffectiveLevel:
         """Return what holds for any logger, configured or not."""
-        name = name or ROOT
+        name = tree_name(name)
         known = self._standing.get(name)
         if known is not None:
             return known

@@ -14,6 +14,7 @@ from msgspec.structs import replace
 from vetrina.core.base.events import Event
 from vetrina.core.base.faults import refuse
 from vetrina.core.base.levels import Scale
+from vetrina.core.base.logger_names import event_name
 from vetrina.core.rolling.simulation import FileSimulation
 
 if TYPE_CHECKING:
@@ -68,7 +69,7 @@ def stream_of(text: str, scale: Scale) -> Stream | str:
         return f'level "{level[:40]}" is not known{scale.hint(level)}'
     if float(number) / _UNITS[unit] > MOST_A_SECOND:
         return f"write a rate of at most {MOST_A_SECOND:,} a second"
-    return Stream("" if logger == "root" else logger, severity, float(number) / _UNITS[unit], int(size) if size else None)
+    return Stream(event_name(logger), severity, float(number) / _UNITS[unit], int(size) if size else None)
 
 
 class StreamFeeder:

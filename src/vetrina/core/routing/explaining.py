@@ -12,7 +12,9 @@ from msgspec import Struct
 
 from vetrina.core.base.events import Event
 from vetrina.core.base.levels import Scale
+from vetrina.core.base.logger_names import tree_name
 from vetrina.core.base.origins import Origin
+from vetrina.core.base.wording import counted
 from vetrina.core.plan.conditions import meets
 from vetrina.core.plan.loggers import EffectiveLevel
 from vetrina.core.plan.model import Appender, Attachment, Plan, Rule
@@ -46,7 +48,7 @@ class Explanation(Struct, frozen=True):
 def explain(router: Router, event: Event) -> Explanation:
     """Return every gate that ``event`` meets; raise KeyError for a level that the plan does not know."""
     plan = router.plan
-    logger = event.logger or "root"
+    logger = tree_name(event.logger)
     severity = router.severities[event.level]
     level = plan.scale.name(severity)
     door, verdict = _door(plan, event, logger, severity)
@@ -62,7 +64,7 @@ def explain(router: Router, event: Event) -> Explanation:
     lanes = list(router.tree.attachments(logger))
     if not lanes:
         return _nowhere(router, logger, severity, steps)
-    steps.append(GateAnswer("nowhere", passed=True, compared=f"{_count(len(lanes), 'attachment')} met on the climb"))
+    steps.append(GateAnswer("nowhere", passed=True, compared=f"{counted(len(lanes), 'attachment')} met on the climb"))
     deliveries: list[tuple[str, str]] = []
     met: set[str] = set()
     for via, attachment in lanes:
@@ -82,17 +84,13 @@ def _at(origin: Origin | None) -> str:
     return f" ({brief})" if brief else ""
 
 
-def _count(number: int, noun: str) -> str:
-    return f"{number} {noun}{'' if number == 1 else 's'}"
-
-
 def _door(plan: Plan, event: Event, logger: str, severity: int) -> tuple[GateAnswer, str | None]:
     for number, rule in enumerate(plan.rules):
         if meets(rule.condition, event, logger, severity):
             words = {"drop": "drops it", "keep": "keeps it", "lift": "lifts it past the level gate"}[rule.verdict]
             note = f" ({rule.note})" if rule.note else ""
             return GateAnswer("door", rule.verdict != "drop", f"rule {number} {words}{note}", rule.origin), rule.verdict
-    none = f"none of {_count(len(plan.rules), 'rule')} matches" if plan.rules else "the plan has no rules at the door"
+    none = f"none of {counted(len(plan.rules), 'rule')} matches" if plan.rules else "the plan has no rules at the door"
     return GateAnswer("door", passed=True, compared=none), None
 
 
@@ -133,7 +131,7 @@ def _nowhere(router: Router, logger: str, severity: int, steps: list[GateAnswer]
 
 def _lane(plan: Plan, via: str, attachment: Attachment, event: Event, severity: int, met: set[str]) -> list[GateAnswer]:
     appender = plan.appenders[attachment.appender]
-    logger = event.logger or "root"
+    logger = tree_name(event.logger)
     scale = plan.scale
     steps: list[GateAnswer] = []
 
@@ -197,7 +195,7 @@ def _rules(
     if not rules:
         return otherwise, ("" if otherwise else f"{owner} has no rules and otherwise drops"), None
     words = "keeps" if otherwise else "drops"
-    return otherwise, f"none of {_count(len(rules), 'rule')} matches, and {owner} {words} the rest", None
+    return otherwise, f"none of {counted(len(rules), 'rule')} matches, and {owner} {words} the rest", None
 
 
 def verdict_on(found: Explanation, appender: str) -> str:

@@ -8,9 +8,8 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from vetrina.core.base.levels import HIGHEST, LOWEST
-from vetrina.core.base.logger_names import ROOT
+from vetrina.core.base.logger_names import ROOT, tree_name
 from vetrina.core.base.origins import Origin
-from vetrina.core.config.grammar import root_name
 from vetrina.core.plan.loggers import Tree
 from vetrina.core.plan.model import Attachment, Logger, Plan
 
@@ -58,7 +57,7 @@ def level_rows(plan: Plan, chosen: Selection, bare: Plan | None = None) -> tuple
     """
     tree = Tree(plan)
     before = Tree(bare) if bare else None
-    names = dict.fromkeys([ROOT, *plan.loggers, *map(root_name, chosen.loggers)])
+    names = dict.fromkeys([ROOT, *plan.loggers, *map(tree_name, chosen.loggers)])
     rows: list[LevelRow] = []
     folded: dict[str, int] = {}
     total = 0
@@ -77,9 +76,9 @@ def level_rows(plan: Plan, chosen: Selection, bare: Plan | None = None) -> tuple
 
 
 def _chosen(name: str, chosen: Selection, tree: Tree) -> bool:
-    if chosen.only and chosen.loggers and not any(tree.is_below(root_name(one), name) for one in chosen.loggers):
+    if chosen.only and chosen.loggers and not any(tree.is_below(tree_name(one), name) for one in chosen.loggers):
         return False
-    if chosen.under and not tree.is_below(name, root_name(chosen.under)):
+    if chosen.under and not tree.is_below(name, tree_name(chosen.under)):
         return False
     if chosen.find and chosen.find.casefold() not in name.casefold():
         return False

@@ -12,6 +12,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from vetrina.core.base.events import Event, compact_json, unfilled
+from vetrina.core.base.wording import counted
 from vetrina.core.plan.model import Appender
 from vetrina.core.routing.cache import LoggerLevelCache
 from vetrina.core.routing.counting import Part, Renders
@@ -158,7 +159,7 @@ def remarks(layouts: list[Layout], event: Event, number: int) -> list[str]:
     notes: list[str] = []
     holes = unfilled(event)
     if holes:
-        notes.append(f"{holes} hole{'s' if holes > 1 else ''} of the message without a field")
+        notes.append(f"{counted(holes, 'hole')} of the message without a field")
     for layout in layouts:
         for piece in layout.pieces(event, number):
             if not piece.source:

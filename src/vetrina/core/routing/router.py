@@ -13,6 +13,7 @@ from msgspec import Struct
 
 from vetrina.core.base.events import Event
 from vetrina.core.base.levels import Severities
+from vetrina.core.base.logger_names import tree_name
 from vetrina.core.plan.conditions import All, Answer, Condition, LoggerIs, holds, logger_names, reduce
 from vetrina.core.plan.loggers import EffectiveLevel, Places, Tree
 from vetrina.core.plan.model import Appender, Attachment, Plan, Rule
@@ -173,7 +174,7 @@ class Router:
         place = self.places.of(logger)
         known = self._decisions.get((place, severity))
         if known is None:
-            known = self._decisions[place, severity] = self.compile(logger or "root", severity)
+            known = self._decisions[place, severity] = self.compile(tree_name(logger), severity)
         if len(self._quick) < _CACHE:
             self._quick[logger, level] = known
         return known
@@ -256,7 +257,7 @@ class RuleIndex:
                 continue
             kept = self._exactly if named.exact else self._below
             for name in dict.fromkeys(named.names):
-                kept.setdefault(name or "root", []).append(at)
+                kept.setdefault(tree_name(name), []).append(at)
 
     def of(self, logger: str) -> Sequence[Rule]:
         """Return, in order, the rules whose named loggers ``logger`` belongs to, and those that name none."""

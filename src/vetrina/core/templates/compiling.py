@@ -16,6 +16,7 @@ from vetrina.core.base import clocks
 from vetrina.core.base.events import FILLINGS, MISSING, Event, error_text, look_up, other_fields, pairs, text_of
 from vetrina.core.base.faults import offer
 from vetrina.core.base.levels import Scale, Severities
+from vetrina.core.base.memo import Memo
 from vetrina.core.templates.language import BadTemplate, Placeholder, StepCall, TemplateFault, parse
 from vetrina.core.templates.masking import Mask, masker
 from vetrina.core.templates.sources import SOURCES, source_fault
@@ -25,7 +26,6 @@ Render = Callable[[Event, int], str]
 Measure = Callable[[Event, int], int]
 MakeRender = Callable[[Event], Render]
 MakeMeasure = Callable[[Event], Measure]
-_KEPT = 4096
 
 
 class Setting(Struct, frozen=True):
@@ -35,34 +35,6 @@ class Setting(Struct, frozen=True):
     separator: str = "."
     scale: Scale = field(default_factory=Scale)
     mask: Mask = Mask()
-
-
-class _Memo(dict[Any, str]):
-    """Results of a function by its argument; emptied when there are too many."""
-
-    def __init__(self, make: Callable[[Any], str]) -> None:
-        super().__init__()
-        self._make = make
-
-    def __missing__(self, key: Any) -> str:
-        if len(self) >= _KEPT:
-            self.clear()
-        found = self[key] = self._make(key)
-        return found
-
-
-class _Lengths(dict[Any, int]):
-    """Lengths in UTF-8 of a function's results, by its argument; emptied when there are too many."""
-
-    def __init__(self, make: Callable[[Any], str]) -> None:
-        super().__init__()
-        self._make = make
-
-    def __missing__(self, key: Any) -> int:
-        if len(self) >= _KEPT:
-            self.clear()
-        found = self[key] = size_of(self._make(key))
-        return found
 
 
 def size_of(text: str) -> int:
@@ -149,7 +121,7 @@ class _Writer(Struct):
             if one.source == "logger" and not changes:
                 return f"size({_NAME})"
             text = self._by_key(one, [change for _, change in changes])
-            return f"{self.bind(_Lengths(text))}[e.{'logger' if one.source == 'logger' else 'level'}]"
+            return f"{self.bind(Memo(lambda key: size_of(text(key))))}[e.{'logger' if one.source == 'logger' else 'level'}]"
         if one.source == "error" and (shown := self._error(self._changes(one))):
             return f"(size({shown}) if e.error else 0)"
         return f"(len(s) if (s := {self.placeholder(one)}).isascii() else len(s.encode()))"
@@ -180,7 +152,7 @@ class _Writer(Struct):
     def _remembered(self, one: Placeholder, changes: list[tuple[StepCall, Change]]) -> str:
         if one.source == "logger" and not changes:
             return f"({_NAME})"
-        memo = _Memo(self._by_key(one, [change for _, change in changes]))
+        memo = Memo(self._by_key(one, [change for _, change in changes]))
         return f"{self.bind(memo)}[e.{'logger' if one.source == 'logger' else 'level'}]"
 
     def _by_key(self, one: Placeholder, changes: list[Change]) -> Callable[[Any], str]:

@@ -29,6 +29,7 @@ from vetrina.core.base.events import (
     text_of,
 )
 from vetrina.core.base.levels import LOWEST, Severities
+from vetrina.core.base.logger_names import tree_name
 from vetrina.core.templates.compiling import MakeMeasure, MakeRender, Measure, Render, Setting, TextTemplate, size_of
 from vetrina.core.templates.language import Placeholder
 from vetrina.core.templates.steps import LIVE
@@ -188,7 +189,7 @@ def raw_source(member: RawMember, setting: Setting) -> Raw:
         "time": lambda e, _n: show_time(e.time),
         "level": lambda e, _n: setting.scale.name(severities[e.level]),
         "severity": lambda e, _n: severities[e.level],
-        "logger": lambda e, _n: e.logger or "root",
+        "logger": lambda e, _n: tree_name(e.logger),
         "message": lambda e, _n: filled(e),
         "text": lambda e, _n: e.message,
         "error": lambda e, _n: _error_value(e),

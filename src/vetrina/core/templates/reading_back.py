@@ -22,6 +22,8 @@ from msgspec import Struct
 
 from vetrina.core.base.clocks import directives
 from vetrina.core.base.events import MISSING, Event, look_up, text_of
+from vetrina.core.base.logger_names import event_name
+from vetrina.core.base.memo import Memo
 from vetrina.core.templates import reading_times as times
 from vetrina.core.templates.compiling import TextTemplate
 from vetrina.core.templates.forms import Template
@@ -197,7 +199,7 @@ def _quick_events(
             ordered = name if order is str else f"order({name})"
             offset = "" if pattern is None else " + '+00:00'" if zone_ is UTC else f" + offsets[{ordered}[:19]]"
             made["time"] = f"parsed({ordered}{offset})"
-            names["offsets"] = times.Offsets(zone_)
+            names["offsets"] = times.offsets(zone_)
         elif kind == "level":
             names["levels"] = LevelNames(Levels(one, template), template.setting.scale)
             made["level"] = f"levels[{name}]"
@@ -205,7 +207,7 @@ def _quick_events(
             names["message"] = taking(one, template)
             made[kind] = f"message({name})" if one.steps else name
         else:
-            names[f"known_{kind}"] = _Taken(taking(one, template), template.setting.separator if kind == "logger" else "")
+            names[f"known_{kind}"] = _names(taking(one, template), logger=kind == "logger")
             made[kind] = f"known_{kind}[{name}]"
     event = "Event({time}, {level}, {logger}, {message}, None, None, {thread}, None, {process}, {host})".format(**made)
     names["match"] = re.compile(expression(pieces), re.DOTALL).fullmatch
@@ -215,23 +217,16 @@ def _quick_events(
     return quick
 
 
-class _Taken(dict[str, str | None]):
-    """A name's text to the name; emptied when there are too many. ``logger`` is not empty for loggers: root is the empty name."""
+def _names(take: Change, *, logger: bool) -> Memo[str, str | None]:
+    """Return a name of its text, remembered; None for none, but the empty name, root, of a ``logger``."""
 
-    def __init__(self, take: Change, logger: str) -> None:
-        super().__init__()
-        self._take, self._logger = take, logger
+    def name(text: str) -> str | None:
+        taken = take(text)
+        if logger:
+            return event_name(taken)
+        return taken or None
 
-    def __missing__(self, text: str) -> str | None:
-        taken = self._take(text)
-        found = (("" if taken == "root" else taken) if self._logger else taken) or (None if not self._logger else "")
-        if len(self) >= _KEPT:
-            self.clear()
-        self[text] = found
-        return found
-
-
-_KEPT = 4096
+    return Memo(name)
 
 
 def _reader(one: Placeholder, template: TextTemplate) -> Callable[[str, Values], None]:  # noqa: C901  (one way back for each source)

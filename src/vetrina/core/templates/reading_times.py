@@ -12,6 +12,7 @@ from datetime import UTC, date, datetime, timedelta, timezone, tzinfo
 from typing import Any
 
 from vetrina.core.base import clocks
+from vetrina.core.base.memo import Memo
 from vetrina.core.templates.language import Placeholder
 
 Values = dict[str, Any]
@@ -202,21 +203,9 @@ def _day(parts: dict[str, str]) -> date | None:
     return date(year, int(month), int(parts["%d"]))
 
 
-class Offsets(dict[str, str]):
-    """A second of the wall clock to its offset in a zone, as RFC 3339 writes it; emptied when there are too many."""
-
-    def __init__(self, zone_: tzinfo) -> None:
-        super().__init__()
-        self._zone = zone_
-
-    def __missing__(self, second: str) -> str:
-        if len(self) >= _SECONDS_KEPT:
-            self.clear()
-        found = self[second] = datetime.fromisoformat(second).replace(tzinfo=self._zone).isoformat()[19:]
-        return found
-
-
-_SECONDS_KEPT = 4096
+def offsets(zone_: tzinfo) -> Memo[str, str]:
+    """Return the offset of a second of the wall clock in a zone, as RFC 3339 writes it, remembered."""
+    return Memo(lambda second: datetime.fromisoformat(second).replace(tzinfo=zone_).isoformat()[19:])
 
 
 def zone_and_pattern(one: Placeholder, zone_: tzinfo) -> tuple[tzinfo, str | None]:

@@ -1,0 +1,15 @@
+"""Words that go with a number."""
+
+from __future__ import annotations
+
+
+def plural(count: int, noun: str) -> str:
+    """Return a noun in the number that goes with ``count``: `1 event`, `2 events`, `2 classes`."""
+    if count == 1:
+        return noun
+    return f"{noun}es" if noun.endswith("s") else f"{noun}s"
+
+
+def counted(count: int, noun: str) -> str:
+    """Return `1 key`, `2 keys`."""
+    return f"{count} {plural(count, noun)}"
