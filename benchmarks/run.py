@@ -36,7 +36,7 @@ from vetrina.core.templates.forms import PlainText
 from vetrina.formats.events import EventStream
 from vetrina.formats.logs import LogReader
 from vetrina.formats.plans import read_plan
-from vetrina.rehearsal.outlets.outlet import Place
+from vetrina.rehearsal.outlets.outlet import RehearsalSite
 from vetrina.rehearsal.rehearsal import Rehearsal
 from vetrina.rehearsal.sandbox import Sandbox
 
@@ -164,7 +164,7 @@ def rendered_and_read(events: Path, folder: Path) -> list[tuple[str, str, str]]:
         records = [
             (
                 event.logger,
-                NUMBERS[event.level],
+                NUMBERS[str(event.level)],
                 event.message.replace("{badge}", "%(badge)s").replace("{gate}", "%(gate)s"),
                 event.fields,
             )
@@ -214,7 +214,7 @@ def rehearsed_and_changed(events: Path, folder: Path) -> list[tuple[str, str, st
         shutil.rmtree(target, ignore_errors=True)
         target.mkdir()
         box = Sandbox(target, most_bytes=1 << 40, most_files=1000)
-        rehearsal = Rehearsal(Router(plan), Place(plan, "/", box))
+        rehearsal = Rehearsal(Router(plan), RehearsalSite(plan, "/", box))
         with events.open("rb") as file:
             EventStream(str(events), scale=plan.scale).send(file, rehearsal)
         rehearsal.finish()

@@ -104,7 +104,6 @@ def test_the_edit_of_a_finding_mends_it(code: str) -> None:
         tunes.append(TuneOption(first.edit, logger, level, source))
     else:
         parsed = parse_path(text.strip("'"))
-        assert not isinstance(parsed, str)
         node = read_document(parsed[1][1:], source, lambda _fault: None)
         sets.append(SetOption(first.edit, parsed[0], node or synthetic(source, ""), source))
     after = checking.check(in_force("vetrina: 1\n" + bad, sets=tuple(sets), tunes=tuple(tunes)), Circumstances())

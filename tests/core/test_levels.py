@@ -1,7 +1,10 @@
 from __future__ import annotations
 
+import re
+
 import pytest
 
+from vetrina.core.base.errors import NotUnderstood
 from vetrina.core.base.levels import LevelRange, Scale, Severities, new_name_fault
 
 SCALE = Scale({"wire": 7, "Loud": 13})
@@ -71,7 +74,8 @@ def test_ranges_include_both_ends(text: object, low: int, high: int) -> None:
     ],
 )
 def test_what_is_no_range_says_why(text: str, words: str) -> None:
-    assert words in str(SCALE.range(text))
+    with pytest.raises(NotUnderstood, match=re.escape(words)):
+        SCALE.range(text)
 
 
 @pytest.mark.parametrize(

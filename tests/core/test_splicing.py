@@ -36,7 +36,6 @@ stages:
 
 def option(text: str) -> SetOption:
     parsed = parse_path(text)
-    assert not isinstance(parsed, str)
     source = Source(f"--set {text}", "option", parsed[1][1:])
     node = read_document(parsed[1][1:], source, lambda _fault: None) or synthetic(source, "")
     return SetOption(f"--set {text}", parsed[0], node, source)

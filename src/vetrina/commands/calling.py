@@ -16,6 +16,7 @@ import msgspec
 import typer
 
 from vetrina.core.base import clocks
+from vetrina.core.base.errors import NotUnderstood
 from vetrina.core.base.events import NOT_TEXT, compact_json
 from vetrina.core.base.faults import Refused, nearest, offer, refuse
 from vetrina.core.base.hidden import MASK, shown, shown_json
@@ -178,10 +179,10 @@ def stream_of_rate(text: str, plan: Plan) -> Stream:
     """Return the stream of a --rate option."""
     from vetrina.core.rolling.streams import stream_of  # noqa: PLC0415  (start-up: few commands have --rate)
 
-    found = stream_of(text, plan.scale)
-    if isinstance(found, str):
-        raise refuse("this is no stream", fix=found, where=f"--rate {text}")
-    return found
+    try:
+        return stream_of(text, plan.scale)
+    except NotUnderstood as reason:
+        raise refuse("this is no stream", fix=str(reason), where=f"--rate {text}") from None
 
 
 def moment(text: str, zone: str, option: str) -> datetime:
@@ -231,9 +232,10 @@ def _same(word: str, path: Path) -> bool:
 
 def part_of(scale: Scale, logger: str, level: str, field: list[str]) -> Part:
     """Return which events --logger, --level and --field leave."""
-    levels = scale.range(level) if level else None
-    if isinstance(levels, str):
-        raise refuse(f"this is no range of levels: {levels}", where=f"--level {level}")
+    try:
+        levels = scale.range(level) if level else None
+    except NotUnderstood as reason:
+        raise refuse(f"this is no range of levels: {reason}", where=f"--level {level}") from None
     fields = []
     for text in field:
         name, value = key_value(text, "--field")

@@ -17,6 +17,7 @@ from msgspec import Struct
 
 from vetrina.commands import calling, completing, options
 from vetrina.core.base import clocks
+from vetrina.core.base.errors import NotUnderstood
 from vetrina.core.base.events import Event
 from vetrina.core.base.faults import refuse
 from vetrina.core.base.quantities import size
@@ -368,10 +369,10 @@ def _first_names(mapping: dict[str, str]) -> dict[str, str]:
 
 
 def _size(text: str, option: str) -> int:
-    found = size(text)
-    if isinstance(found, str):
-        raise refuse(found, where=f"{option} {text}")
-    return found
+    try:
+        return size(text)
+    except NotUnderstood as reason:
+        raise refuse(str(reason), where=f"{option} {text}") from None
 
 
 def _down(text: str, plan: Plan) -> tuple[str, datetime, datetime]:

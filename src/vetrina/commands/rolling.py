@@ -13,6 +13,7 @@ from msgspec import Struct
 
 from vetrina.commands import calling, completing, options
 from vetrina.core.base import clocks
+from vetrina.core.base.errors import NotUnderstood
 from vetrina.core.base.faults import refuse
 from vetrina.core.base.quantities import duration, size
 from vetrina.core.config.resolution import ResolvedPlan
@@ -161,14 +162,14 @@ def _forecast(lane: RollingAppender, runs: int, seed: int) -> Forecast:
 
 
 def _wish(disk: str, history: str) -> tuple[int | None, timedelta | None] | None:
-    size_ = size(disk) if disk else None
-    span = duration(history) if history else None
-    for found, option in ((size_, f"--disk {disk}"), (span, f"--history {history}")):
-        if isinstance(found, str):
-            raise refuse(found, where=option)
-    if size_ is None and span is None:
-        return None
-    return (size_ if isinstance(size_, int) else None, span if isinstance(span, timedelta) else None)
+    option = f"--disk {disk}"
+    try:
+        size_ = size(disk) if disk else None
+        option = f"--history {history}"
+        span = duration(history) if history else None
+    except NotUnderstood as reason:
+        raise refuse(str(reason), where=option) from None
+    return None if size_ is None and span is None else (size_, span)
 
 
 def _names(plan: Plan, events: str | None, wanted: tuple[str, ...], *, wide: bool, as_json: bool) -> None:

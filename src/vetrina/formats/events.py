@@ -19,6 +19,7 @@ from typing import IO, Any, Protocol, cast
 import msgspec
 from msgspec import Struct
 
+from vetrina.core.base.errors import VetrinaError
 from vetrina.core.base.events import KNOWN_KEYS, LONGEST_LOGGER, MOST_HOLES, Event, filled_length, has_too_many_holes
 from vetrina.core.base.faults import Fault, Place, Refused
 from vetrina.core.base.levels import Scale, Severities
@@ -231,11 +232,11 @@ class EventStream:
             self.bad_lines.append(BadLine(number, reason))
 
 
-class _Reason(Exception):
+class _Reason(VetrinaError):
     """Why a line is not an event."""
 
 
-class _Odd(Exception):
+class _Odd(VetrinaError):
     """A line must be looked at closely."""
 
 

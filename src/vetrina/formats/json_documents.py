@@ -8,6 +8,7 @@ from bisect import bisect_right
 from collections.abc import Callable
 from typing import NamedTuple
 
+from vetrina.core.base.errors import VetrinaError
 from vetrina.core.schema.nodes import Listing, Mapping, Node, Scalar, Source
 
 _BLANK = re.compile(r"[ \t\r\n]*")
@@ -15,11 +16,11 @@ _LITERAL = re.compile(r"-?(?:0|[1-9][0-9]*)(?:\.[0-9]+)?(?:[eE][-+]?[0-9]+)?|tru
 _STRING = re.compile(r'"(?:[^"\\\x00-\x1f]|\\["\\/bfnrt]|\\u[0-9a-fA-F]{4})*"')
 
 
-class _NotJson(Exception):
+class _NotJson(VetrinaError):
     """The text is not JSON; YAML's own reader shall say what is wrong with it."""
 
 
-class TooMany(Exception):
+class TooMany(VetrinaError):
     """The document has more values than it may have, from this place on."""
 
     def __init__(self, line: int, column: int) -> None:

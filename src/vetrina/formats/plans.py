@@ -10,6 +10,7 @@ from collections.abc import Mapping as AbstractMapping
 from contextlib import contextmanager
 from pathlib import Path
 
+from vetrina.core.base.errors import NotUnderstood
 from vetrina.core.base.faults import Fault, Place, Refused
 from vetrina.core.base.hidden import hide
 from vetrina.core.base.secrets import looks_secret
@@ -123,13 +124,14 @@ def _read(path: Path, name: str, faults: list[Fault], texts: AbstractMapping[str
 
 def _set_option(text: str, faults: list[Fault]) -> SetOption | None:
     source = Source(f"--set {text}", "option")
-    parsed = parse_path(text)
-    if isinstance(parsed, str) or not parsed[1]:
-        reason = parsed if isinstance(parsed, str) else "there is no = after the path"
+    try:
+        steps, rest = parse_path(text)
+        if not rest:
+            raise NotUnderstood("there is no = after the path")  # noqa: TRY301
+    except NotUnderstood as reason:
         faults.append(Fault("call", f"this is not PATH=VALUE: {reason}", fix="write --set 'loggers[ropeway.gate].level=debug'",
                             where=source.name))  # fmt: skip
         return None
-    steps, rest = parsed
     try:
         node = read_document(rest[1:], source, faults.append)
     except Refused as refused:

@@ -17,6 +17,7 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import IO, Any
 
+from vetrina.core.base.errors import VetrinaError
 from vetrina.core.base.faults import Refused, refuse
 from vetrina.core.sink_kinds import KINDS
 from vetrina.rehearsal.inside import Inside
@@ -31,7 +32,7 @@ _ODD = re.compile(r'[\x00-\x1f\x7f\\:*?"<>|]|[^\x00-\U0010ffff]')
 _LIKE_OURS = re.compile(r"-[0-9a-f]{8}\Z")
 
 
-class LimitReached(Exception):
+class LimitReached(VetrinaError):
     """The rehearsal has written as much, or as many files, as it may; ``fix`` says what lets it write more."""
 
     def __init__(self, what: str, fix: str) -> None:
@@ -39,7 +40,7 @@ class LimitReached(Exception):
         self.fix = fix
 
 
-class DiskFull(Exception):
+class DiskFull(VetrinaError):
     """The rehearsed disk has no room for this write; ``events`` are those of the group that were not written (0: all).
 
     ``left`` are the writes that had no room: whose, the bytes, how many times.

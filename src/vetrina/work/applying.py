@@ -181,9 +181,8 @@ def _edits(overrides: Overrides) -> list[_Edit]:
 
 def _value(tune: TuneOption, key: str, text: str) -> SetOption:
     name = tune.logger.replace("\\", "\\\\").replace('"', '\\"')
-    parsed = parse_path(f'loggers["{name}"].{key}')
-    assert not isinstance(parsed, str)  # noqa: S101  (a name in double quotes is a step)
-    return SetOption(tune.text, parsed[0], synthetic(tune.source, text), tune.source)
+    steps, _ = parse_path(f'loggers["{name}"].{key}')
+    return SetOption(tune.text, steps, synthetic(tune.source, text), tune.source)
 
 
 def _switched_off(found: ResolvedPlan, option: SetOption) -> bool:

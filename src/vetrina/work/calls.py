@@ -11,6 +11,7 @@ from pathlib import Path
 
 from msgspec import Struct
 
+from vetrina.core.base.errors import NotUnderstood
 from vetrina.core.base.events import Event
 from vetrina.core.base.faults import offer, refuse
 from vetrina.core.changes import comparing, sinks_compared
@@ -336,17 +337,17 @@ def _plan(plan: Plan | ResolvedPlan) -> Plan:
 
 
 def _part(plan: Plan, logger: str, level: str) -> Part:
-    levels_ = plan.scale.range(level) if level else None
-    if isinstance(levels_, str):
-        raise refuse(f"this is no range of levels: {levels_}", where=f"level {level}")
-    return Part(logger, levels_)
+    try:
+        return Part(logger, plan.scale.range(level) if level else None)
+    except NotUnderstood as reason:
+        raise refuse(f"this is no range of levels: {reason}", where=f"level {level}") from None
 
 
 def _streams(plan: Plan, rates: Sequence[str]) -> list[Stream]:
     found = []
     for text in rates:
-        one = stream_of(text, plan.scale)
-        if isinstance(one, str):
-            raise refuse("this is no stream", fix=one, where=f"rate {text}")
-        found.append(one)
+        try:
+            found.append(stream_of(text, plan.scale))
+        except NotUnderstood as reason:
+            raise refuse("this is no stream", fix=str(reason), where=f"rate {text}") from None
     return found

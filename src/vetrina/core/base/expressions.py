@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from vetrina.core.base.errors import VetrinaError
 
-class BadExpression(Exception):
+
+class BadExpression(VetrinaError):
     """Why a regular expression is none."""
 
 

@@ -10,6 +10,8 @@ from typing import NamedTuple
 
 from msgspec import Struct
 
+from vetrina.core.base.errors import VetrinaError
+
 _MANY_WORDS = 400
 
 
@@ -47,7 +49,7 @@ class Fault(Struct, frozen=True):
         return (place.file, place.line, place.column, self.what)
 
 
-class Refused(Exception):
+class Refused(VetrinaError):
     """An input that cannot be used; carries every fault that was found in it, in the order of their places."""
 
     def __init__(self, faults: Iterable[Fault]) -> None:

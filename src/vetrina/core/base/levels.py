@@ -9,6 +9,7 @@ import re
 from collections.abc import Mapping
 from typing import NamedTuple
 
+from vetrina.core.base.errors import NotUnderstood
 from vetrina.core.base.faults import nearest
 from vetrina.core.base.memo import Memo
 
@@ -72,25 +73,25 @@ class Scale:
             return THRESHOLDS[level.lower()]
         return self.severity(level)
 
-    def range(self, text: object) -> LevelRange | str:
-        """Return the range that ``text`` means, else the reason why it means none."""
+    def range(self, text: object) -> LevelRange:
+        """Return the range that ``text`` means, raise NotUnderstood where it means none."""
         whole = text if isinstance(text, str) else str(text)
         low_text, dots, high_text = whole.partition("..")
         if not dots:
             low_text = high_text = whole
         elif not low_text.strip() and not high_text.strip():
-            return '".." alone bounds nothing: leave the key out for every level'
+            raise NotUnderstood('".." alone bounds nothing: leave the key out for every level')
         bounds = []
         for word, default in ((low_text.strip(), LOWEST), (high_text.strip(), HIGHEST)):
             if word.lower() in THRESHOLDS:
-                return f'"{word}" is a threshold, not a level: leave that end open instead'
+                raise NotUnderstood(f'"{word}" is a threshold, not a level: leave that end open instead')
             severity = self.severity(word) if word else default
             if severity is None:
-                return f'level "{word}" is not known' + self.hint(word)
+                raise NotUnderstood(f'level "{word}" is not known' + self.hint(word))
             bounds.append(severity)
         low, high = bounds
         if low > high:
-            return f"upside down: {self.name(low)} is above {self.name(high)}"
+            raise NotUnderstood(f"upside down: {self.name(low)} is above {self.name(high)}")
         return LevelRange(low, high)
 
     def name(self, severity: int) -> str:

@@ -10,6 +10,7 @@ import re
 from datetime import timedelta
 from fractions import Fraction
 
+from vetrina.core.base.errors import NotUnderstood
 from vetrina.core.base.wording import counted
 
 _UNITS: dict[str, int] = {"B": 1, "byte": 1, "bytes": 1, "KB": 1000}
@@ -34,16 +35,16 @@ _ISO = re.compile(
 _LONGEST_MS = 1000 * 366 * 86_400_000
 
 
-def size(text: object) -> int | str:
-    """Return the bytes that ``text`` means, else why it means none; part bytes are cut off."""
+def size(text: object) -> int:
+    """Return the bytes that ``text`` means, its part bytes cut off; raise NotUnderstood where it means none."""
     if _unitless(text):
-        return f'{text} has no unit: write "{text} B", "{text} MiB" or "{text} GB"'
+        raise NotUnderstood(f'{text} has no unit: write "{text} B", "{text} MiB" or "{text} GB"')
     match = _SIZE.match(str(text))
     if not match:
-        return f'"{str(text)[:40]}" is not a size: write a number and a unit, such as "20 MiB" or "2 GB"'
+        raise NotUnderstood(f'"{str(text)[:40]}" is not a size: write a number and a unit, such as "20 MiB" or "2 GB"')
     number, unit = match.groups()
     if unit not in _UNITS:
-        return f'unit "{unit}" is not known: B, kB, MB, GB, TB (powers of 1000) or KiB, MiB, GiB, TiB (of 1024)'
+        raise NotUnderstood(f'unit "{unit}" is not known: B, kB, MB, GB, TB (powers of 1000) or KiB, MiB, GiB, TiB (of 1024)')
     return int(Fraction(number) * _UNITS[unit])
 
 
@@ -54,10 +55,10 @@ def _unitless(text: object) -> bool:
     return bool(_NUMBER.match(str(text))) and float(str(text)) > 0
 
 
-def duration(text: object) -> timedelta | str:
-    """Return the span of time that ``text`` means, else why it means none."""
+def duration(text: object) -> timedelta:
+    """Return the span of time that ``text`` means, raise NotUnderstood where it means none."""
     if _unitless(text):
-        return f'{text} has no unit: write "{text} seconds", "{text} hours" or "{text} days"'
+        raise NotUnderstood(f'{text} has no unit: write "{text} seconds", "{text} hours" or "{text} days"')
     whole = str(text)
     match = _DURATION.match(whole)
     if match:
@@ -65,22 +66,24 @@ def duration(text: object) -> timedelta | str:
         word = _SYMBOLS.get(unit, unit.lower())
         word = word[:-1] if word.endswith("s") and len(word) > 1 else word
         if word in {"month", "year"}:
-            return f"a {word} has no fixed length: give days"
+            raise NotUnderstood(f"a {word} has no fixed length: give days")
         if word not in _SPANS:
-            return f'unit "{unit}" is not known: seconds, minutes, hours, days or weeks'
+            raise NotUnderstood(f'unit "{unit}" is not known: seconds, minutes, hours, days or weeks')
         return _span(Fraction(number) * _SPANS[word], whole)
     iso = _ISO.match(whole)
     if iso:
         weeks, days, hours, minutes, seconds = (Fraction(part or 0) for part in iso.groups())
         return _span(weeks * 604_800_000 + days * 86_400_000 + hours * 3_600_000 + minutes * 60_000 + seconds * 1000, whole)
     if whole.strip().startswith("P"):
-        return f'"{whole[:40]}" is no ISO 8601 duration of weeks, days, hours, minutes and seconds (as P14D or PT12H)'
-    return f'"{whole[:40]}" is not a duration: write a number and a unit, such as "14 days", or ISO 8601 (P14D)'
+        raise NotUnderstood(
+            f'"{whole[:40]}" is no ISO 8601 duration of weeks, days, hours, minutes and seconds (as P14D or PT12H)'
+        )
+    raise NotUnderstood(f'"{whole[:40]}" is not a duration: write a number and a unit, such as "14 days", or ISO 8601 (P14D)')
 
 
-def _span(milliseconds: Fraction, whole: str) -> timedelta | str:
+def _span(milliseconds: Fraction, whole: str) -> timedelta:
     if milliseconds > _LONGEST_MS:
-        return f'"{whole.strip()[:40]}" is longer than 1000 years'
+        raise NotUnderstood(f'"{whole.strip()[:40]}" is longer than 1000 years')
     return timedelta(microseconds=int(milliseconds * 1000))
 
 

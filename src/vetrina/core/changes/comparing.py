@@ -13,6 +13,7 @@ from typing import TypeAlias
 
 from msgspec import Struct
 
+from vetrina.core.base.errors import VetrinaError
 from vetrina.core.base.events import Event
 from vetrina.core.base.levels import HIGHEST, LOWEST
 from vetrina.core.base.logger_names import below, tree_name
@@ -279,7 +280,7 @@ def _without_via(decision: Decision) -> Decision:
     return Decision(None, decision.door, decision.level_passes, lanes, decision.once)
 
 
-class _Unanswered(Exception):
+class _Unanswered(VetrinaError):
     """A question whose answer is not supposed yet."""
 
     def __init__(self, ask: Ask) -> None:

@@ -12,6 +12,7 @@ from datetime import UTC, datetime
 from itertools import pairwise
 from typing import Any, TypeAlias
 
+from vetrina.core.base.errors import VetrinaError
 from vetrina.core.base.events import MISSING, Event
 from vetrina.core.base.logger_names import event_name
 from vetrina.core.changes.regex_texts import regex_texts
@@ -23,7 +24,7 @@ _MESSAGES = ("a message", "", "x", "0", "-", "gate 4 open", "\n", "运行中")
 _VALUES: tuple[Any, ...] = ("", "a value", 0, True, False, None, "x", 1.5, -1, [], {}, ["x"], "运行中")
 
 
-class Contradiction(Exception):
+class Contradiction(VetrinaError):
     """The wanted answers exclude each other."""
 
 

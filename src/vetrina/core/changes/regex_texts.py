@@ -7,6 +7,8 @@ from __future__ import annotations
 
 from itertools import product
 
+from vetrina.core.base.errors import VetrinaError
+
 _MOST = 12
 _LONGEST = 2000
 _CLASSES = {
@@ -28,7 +30,7 @@ _POSIX = {
 }
 
 
-class _Unknown(Exception):
+class _Unknown(VetrinaError):
     """A part of the syntax that is not read here."""
 
 

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from msgspec import Struct
 from msgspec.structs import replace
 
+from vetrina.core.base.errors import NotUnderstood
 from vetrina.core.base.faults import Refused
 from vetrina.core.config.dump import Entries, Items, Value, Written, dump, yaml_text
 from vetrina.core.config.resolution import ResolvedPlan, SetOption, TuneOption, parse_path, resolve
@@ -85,10 +86,11 @@ def with_edits(found: ResolvedPlan, edits: Sequence[Edit]) -> ResolvedPlan | Non
             logger, _, level = edit.argument.rpartition("=")
             tunes.append(TuneOption(str(edit), logger, level, source))
             continue
-        parsed = parse_path(edit.argument)
-        if isinstance(parsed, str):
+        try:
+            steps, _ = parse_path(edit.argument)
+        except NotUnderstood:
             return None
-        sets.append(SetOption(str(edit), parsed[0], node_of(edit.value, source), source))
+        sets.append(SetOption(str(edit), steps, node_of(edit.value, source), source))
     try:
         return resolve(
             found.document, found.plan.name, found.folder, replace(found.overrides, sets=tuple(sets), tunes=tuple(tunes))

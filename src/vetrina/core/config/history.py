@@ -9,6 +9,7 @@ from collections.abc import Iterator
 
 from msgspec import Struct
 
+from vetrina.core.base.errors import NotUnderstood
 from vetrina.core.base.faults import Fault, Place, Refused, nearest
 from vetrina.core.base.logger_names import tree_name
 from vetrina.core.base.secrets import looks_secret
@@ -45,11 +46,13 @@ class History(Struct, frozen=True):
 
 def history(found: ResolvedPlan, path_text: str) -> History:
     """Return the history of the value at a path; raise Refused where the plan's shape has no such place."""
-    parsed = parse_path(path_text)
-    if isinstance(parsed, str) or parsed[1]:
-        reason = parsed if isinstance(parsed, str) else "a path has no ="
-        raise Refused([Fault("call", f"this is no path: {reason}", fix="write loggers[ropeway.gate].level", where=path_text)])
-    steps = parsed[0]
+    try:
+        steps, rest = parse_path(path_text)
+        if rest:
+            raise NotUnderstood("a path has no =")  # noqa: TRY301
+    except NotUnderstood as reason:
+        fault = Fault("call", f"this is no path: {reason}", fix="write loggers[ropeway.gate].level", where=path_text)
+        raise Refused([fault]) from None
     if steps[0].name == "loggers" and len(steps) > 1:
         steps = (steps[0], PathStep(tree_name(steps[1].name)), *steps[2:])
     held, remark = _walk(found, steps, path_text)

@@ -12,6 +12,7 @@ from typing import Literal, NamedTuple
 
 from msgspec import Struct, field
 
+from vetrina.core.base.errors import VetrinaError
 from vetrina.core.base.events import NOT_TEXT
 from vetrina.core.base.faults import Fault, Place, nearest
 from vetrina.core.base.hidden import MASK
@@ -90,7 +91,7 @@ class Filled(NamedTuple):
     uses: tuple[Use, ...] = ()
 
 
-class _PlaceholderError(Exception):
+class _PlaceholderError(VetrinaError):
     """A placeholder that cannot be filled; the message goes into a fault at the place of use."""
 
     def __init__(self, what: str, why: str = "", fix: str = "", place: Place | None = None) -> None:

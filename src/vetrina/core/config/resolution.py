@@ -13,6 +13,7 @@ from typing import NamedTuple
 from msgspec import Struct, field
 from msgspec.structs import replace
 
+from vetrina.core.base.errors import NotUnderstood
 from vetrina.core.base.faults import Fault, Refused, nearest, offer
 from vetrina.core.base.logger_names import tree_name
 from vetrina.core.base.secrets import fold_name
@@ -107,14 +108,14 @@ class ResolvedPlan(Struct):
 _PATH_STEP = re.compile(r"""\.?([^.\[\]=]+)|\[("(?:[^"\\]|\\.)*"|'[^']*'|[^\]"']*)\]""")
 
 
-def parse_path(text: str) -> tuple[tuple[PathStep, ...], str] | str:
-    """Return the steps of a path and what follows it (from `=` on), or why it is none."""
+def parse_path(text: str) -> tuple[tuple[PathStep, ...], str]:
+    """Return the steps of a path and what follows it (from `=` on); raise NotUnderstood for no path."""
     steps: list[PathStep] = []
     position = 0
     while position < len(text) and text[position] != "=":
         found = _PATH_STEP.match(text, position)
         if not found or (position == 0 and found.group(0).startswith(".")):
-            return f'"{text[position : position + 20]}" is no step of a path'
+            raise NotUnderstood(f'"{text[position : position + 20]}" is no step of a path')
         word = found.group(1)
         if word is None:
             inside = found.group(2)
@@ -122,7 +123,7 @@ def parse_path(text: str) -> tuple[tuple[PathStep, ...], str] | str:
                 try:
                     steps.append(PathStep(str(json.loads(inside)), None, bracketed=True))
                 except ValueError:
-                    return f"{inside[:40]} is not a text with JSON escapes"
+                    raise NotUnderstood(f"{inside[:40]} is not a text with JSON escapes") from None
             elif inside[:1] == "'":
                 steps.append(PathStep(inside[1:-1], None, bracketed=True))
             else:
@@ -132,7 +133,7 @@ def parse_path(text: str) -> tuple[tuple[PathStep, ...], str] | str:
             steps.append(PathStep(word.strip()))
         position = found.end()
     if not steps:
-        return "the path is empty"
+        raise NotUnderstood("the path is empty")
     return tuple(steps), text[position:]
 
 

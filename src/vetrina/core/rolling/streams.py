@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any
 from msgspec import Struct
 from msgspec.structs import replace
 
+from vetrina.core.base.errors import NotUnderstood
 from vetrina.core.base.events import Event
 from vetrina.core.base.faults import refuse
 from vetrina.core.base.levels import Scale
@@ -58,17 +59,17 @@ class Stream(Struct, frozen=True):
     size: int | None
 
 
-def stream_of(text: str, scale: Scale) -> Stream | str:
-    """Return the stream of `LOGGER LEVEL N/second|minute|hour|day [BYTES]`, else why it is none."""
+def stream_of(text: str, scale: Scale) -> Stream:
+    """Return the stream of `LOGGER LEVEL N/second|minute|hour|day [BYTES]`; raise NotUnderstood for another text."""
     match = _RATE.match(text.strip())
     if match is None:
-        return "write 'LOGGER LEVEL N/second|minute|hour|day [BYTES]'"
+        raise NotUnderstood("write 'LOGGER LEVEL N/second|minute|hour|day [BYTES]'")
     logger, level, number, unit, size = match.groups()
     severity = scale.severity(level)
     if severity is None:
-        return f'level "{level[:40]}" is not known{scale.hint(level)}'
+        raise NotUnderstood(f'level "{level[:40]}" is not known{scale.hint(level)}')
     if float(number) / _UNITS[unit] > MOST_A_SECOND:
-        return f"write a rate of at most {MOST_A_SECOND:,} a second"
+        raise NotUnderstood(f"write a rate of at most {MOST_A_SECOND:,} a second")
     return Stream(event_name(logger), severity, float(number) / _UNITS[unit], int(size) if size else None)
 
 

@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Any, ClassVar, Protocol
 
 from msgspec import Struct
 
+from vetrina.core.base.errors import NotUnderstood, VetrinaError
 from vetrina.core.base.faults import Fault, nearest, offer
 from vetrina.core.base.levels import LevelRange, Scale
 from vetrina.core.base.origins import Origin, Sourced
@@ -46,7 +47,7 @@ class Reader(Protocol):
         """Take a fault."""
 
 
-class InvalidValue(Exception):
+class InvalidValue(VetrinaError):
     """Why a value does not fit its kind."""
 
     def __init__(self, what: str, fix: str = "", code: str = "wrong-value", swap: tuple[str, str] | None = None) -> None:
@@ -275,10 +276,10 @@ class RangeKind(Kind, frozen=True):
 
     def convert(self, got: Read, reader: Reader) -> LevelRange:
         """Return the range of severities."""
-        found = reader.scale.range(got.value if isinstance(got.value, int) else got.text)
-        if isinstance(found, str):
-            raise InvalidValue(f"is no range of levels: {found}", code="unknown-level")
-        return found
+        try:
+            return reader.scale.range(got.value if isinstance(got.value, int) else got.text)
+        except NotUnderstood as reason:
+            raise InvalidValue(f"is no range of levels: {reason}", code="unknown-level") from None
 
     def schema(self) -> Schema:
         """Return text or number."""
@@ -293,10 +294,10 @@ class DurationKind(Kind, frozen=True):
     def convert(self, got: Read, reader: Reader) -> Any:
         """Return a timedelta."""
         del reader
-        found = duration(got.text)
-        if isinstance(found, str):
-            raise InvalidValue(f"is no duration: {found}")
-        return found
+        try:
+            return duration(got.text)
+        except NotUnderstood as reason:
+            raise InvalidValue(f"is no duration: {reason}") from None
 
     def schema(self) -> Schema:
         """Return the pattern of durations."""
@@ -319,9 +320,10 @@ class SizeKind(Kind, frozen=True):
     def convert(self, got: Read, reader: Reader) -> int:
         """Return bytes."""
         del reader
-        found = size(got.text)
-        if isinstance(found, str):
-            raise InvalidValue(f"is no size: {found}")
+        try:
+            found = size(got.text)
+        except NotUnderstood as reason:
+            raise InvalidValue(f"is no size: {reason}") from None
         if found < self.least:
             raise InvalidValue(f"must be at least {self.least} B")
         return found

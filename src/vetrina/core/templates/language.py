@@ -11,6 +11,8 @@ from typing import NamedTuple
 
 from msgspec import Struct
 
+from vetrina.core.base.errors import VetrinaError
+
 _WORD = re.compile(r'\s*("(?:[^"\\]|\\.)*"|[^\s"|{}]+)')
 _LONGEST = 1 << 20
 MOST_STEPS = 64
@@ -26,7 +28,7 @@ class TemplateFault(NamedTuple):
     fix: str = ""
 
 
-class BadTemplate(Exception):
+class BadTemplate(VetrinaError):
     """A template that cannot be used, with everything that is wrong with it."""
 
     def __init__(self, faults: list[TemplateFault]) -> None:
@@ -125,7 +127,7 @@ def _source(text: str, start: int) -> tuple[list[str], int]:
     return source, position
 
 
-class _TemplateSyntaxError(Exception):
+class _TemplateSyntaxError(VetrinaError):
     def __init__(self, offset: int, what: str, fix: str = "") -> None:
         super().__init__(what)
         self.offset, self.what, self.fix = offset, what, fix

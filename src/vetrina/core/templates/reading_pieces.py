@@ -7,6 +7,7 @@ from collections.abc import Callable
 
 from msgspec import Struct
 
+from vetrina.core.base.errors import VetrinaError
 from vetrina.core.base.events import NOT_TEXT
 from vetrina.core.templates import reading_times as times
 from vetrina.core.templates.compiling import TextTemplate
@@ -20,7 +21,7 @@ FREE = frozenset({"message", "text", "error"})
 FIELDS = frozenset({"fields", "other-fields"})
 
 
-class Collision(Exception):
+class Collision(VetrinaError):
     """Why a template cannot be inverted: which placeholders collide, and what would help."""
 
     def __init__(self, what: str, fix: str) -> None:

@@ -11,6 +11,7 @@ from typing import Any
 
 import msgspec
 
+from vetrina.core.base.errors import VetrinaError
 from vetrina.core.base.events import NOT_TEXT, pairs, text_of
 from vetrina.core.templates.compiling import TextTemplate
 from vetrina.core.templates.language import Placeholder
@@ -21,7 +22,7 @@ NAMES = frozenset({"logger", "thread", "process", "host", "file", "function"})
 """Sources whose values have no blanks at their ends."""
 
 
-class Misfit(ValueError):
+class Misfit(VetrinaError, ValueError):
     """Why a text is not what a placeholder writes."""
 
 

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Protocol
 
 from msgspec import Struct
 
+from vetrina.core.base.errors import VetrinaError
 from vetrina.core.base.events import Event
 from vetrina.core.plan.model import Appender, Plan
 from vetrina.rehearsal.sandbox import LimitReached, Sandbox
@@ -29,7 +30,7 @@ class RenderedEvent(Struct, gc=False):
     times: int
 
 
-class Undelivered(Exception):
+class Undelivered(VetrinaError):
     """A delivery failed; the message says how."""
 
 

@@ -13,6 +13,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import IO, Protocol
 
+from vetrina.core.base.errors import VetrinaError
 from vetrina.rehearsal.inside import Inside
 
 LONGEST = 64 << 20
@@ -31,7 +32,7 @@ class Stream(Protocol):
         """Return some bytes, nothing at the end."""
 
 
-class BrokenOff(Exception):
+class BrokenOff(VetrinaError):
     """A delivery ended before it was whole."""
 
 
