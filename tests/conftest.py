@@ -20,7 +20,19 @@ settings.register_profile("vetrina", deadline=None, max_examples=60, print_blob=
 settings.load_profile("vetrina")
 
 
+def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:
+    """Under --few, try each property on a few examples only: enough to go every way, where ways are counted."""
+    if not config.getoption("--few"):
+        return
+    for item in items:
+        test = getattr(item, "obj", None)
+        known = getattr(test, "_hypothesis_internal_use_settings", None)
+        if test is not None and known is not None:
+            test._hypothesis_internal_use_settings = settings(known, max_examples=min(known.max_examples, 25))
+
+
 def pytest_addoption(parser: pytest.Parser) -> None:
+    parser.addoption("--few", action="store_true", help="try properties on 25 examples at most")
     parser.addoption("--regold", action="store_true", help="write the golden screens anew")
 
 

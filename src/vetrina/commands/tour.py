@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import shlex
 import subprocess
 import sys
 from importlib.resources import as_file, files
@@ -73,17 +74,13 @@ def _before(number: int, chapter: Chapter, width: int) -> list[Line]:
 
 
 def _run(chapter: Chapter, folder: Path, width: int) -> int:
-    words = " ".join(_quoted(word) for word in chapter.call)
+    words = shlex.join(chapter.call)
     calling.print_lines([[Span("$ ", "quiet"), span(f"vetrina {words}", "command")], []])
     sys.stdout.flush()
     call = [sys.executable, "-m", "vetrina", *chapter.call]
     environment = {**os.environ, "COLUMNS": str(width)}
     environment.pop("ROPEWAY_LOGS", None)
     return subprocess.run(call, cwd=folder, env=environment, check=False).returncode  # noqa: S603  (our own program and words)
-
-
-def _quoted(word: str) -> str:
-    return word if all(char.isalnum() or char in "-_./=:" for char in word) else f"'{word}'"
 
 
 def _after(chapter: Chapter, code: int, width: int) -> list[Line]:

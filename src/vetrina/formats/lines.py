@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import IO
 
-from vetrina.formats import packed
+from vetrina.core.rolling.codecs import ERRORS
 from vetrina.formats.documents import unreadable
 
 LONGEST_LINE = 16 << 20
@@ -28,7 +28,7 @@ class Lines:
         while True:
             try:
                 block = file.read(_BLOCK)
-            except (OSError, EOFError, ValueError, *packed.ERRORS) as error:
+            except (OSError, EOFError, ValueError, *ERRORS) as error:
                 self.broken = f"the file breaks off here: {str(error) or type(error).__name__}"
                 block = b""
             if first:

@@ -2,22 +2,14 @@
 
 from __future__ import annotations
 
-import zlib
 from contextlib import suppress
 from typing import IO, Any
 
-import zstandard
+from vetrina.core.rolling.codecs import ERRORS, decompressor
 
-ERRORS = (zlib.error, zstandard.ZstdError)
 _PIECES = {".gz": 16 << 10, ".zst": 1 << 10}
 """Bytes taken from the packed file at once: so few that what they can grow to stays bounded (a bomb, too)."""
 _REMEMBERED = 1 << 20
-
-
-def _unpacker(ending: str) -> Any:
-    if ending == ".gz":
-        return zlib.decompressobj(31)
-    return zstandard.ZstdDecompressor(max_window_size=1 << 27).decompressobj()
 
 
 class PackedReader:
@@ -25,7 +17,7 @@ class PackedReader:
 
     def __init__(self, raw: IO[bytes], ending: str) -> None:
         self._raw, self._ending = raw, ending
-        self._unpacker = _unpacker(ending)
+        self._unpacker = decompressor(ending)
         self._begun = False
         self._left = b""
         self._ready = memoryview(b"")
@@ -84,7 +76,7 @@ class PackedReader:
         self._given += len(piece)
         if self._unpacker.eof:
             self._left = self._unpacker.unused_data
-            self._unpacker = _unpacker(self._ending)
+            self._unpacker = decompressor(self._ending)
             self._begun = False
         return piece
 
@@ -103,7 +95,7 @@ class PackedReader:
         if self._ending == ".gz":
             again, wanted = self._before, packed
         elif self._member is not None:
-            again, wanted, given = _unpacker(self._ending), bytes(self._member), self._given
+            again, wanted, given = decompressor(self._ending), bytes(self._member), self._given
         else:
             return b""
         found = bytearray()

@@ -2,17 +2,11 @@
 
 from __future__ import annotations
 
-import bz2
-import lzma
 import os
-import zlib
 from collections.abc import Iterator
 from pathlib import Path
-from typing import Any
 
-import zstandard
-
-from vetrina.core.rolling.codecs import compressor
+from vetrina.core.rolling.codecs import CODECS, compressor, decompressor
 from vetrina.rehearsal.sandbox import Sandbox
 
 _BLOCK = 1 << 18
@@ -29,12 +23,7 @@ def pack(source: Path, target: Path, codec: str, sandbox: Sandbox) -> None:
 
 def unpacked(path: Path) -> Iterator[bytes]:
     """Yield a file's content in blocks, unpacked by the ending of its name."""
-    makers: dict[str, Any] = {
-        ".gz": lambda: zlib.decompressobj(31), ".zst": lambda: zstandard.ZstdDecompressor().decompressobj(),
-        ".xz": lzma.LZMADecompressor, ".bz2": bz2.BZ2Decompressor,
-    }  # fmt: skip
-    maker = makers.get(path.suffix)
-    unpacker = maker() if maker else None
+    unpacker = decompressor(path.suffix) if path.suffix in CODECS else None
     with path.open("rb") as file:
         while block := file.read(_BLOCK):
             yield unpacker.decompress(block) if unpacker is not None else block

@@ -12,12 +12,12 @@ from vetrina.core.base.faults import offer, refuse
 from vetrina.core.config.edits import Edit, with_edits
 from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.core.plan.model import Plan
+from vetrina.core.rolling.codecs import MeasuringPacker
 from vetrina.core.rolling.outlook import Advice, advise
 from vetrina.core.rolling.playing import Rolling, measured_ratio, repeated
 from vetrina.core.rolling.simulation import FileSimulation
 from vetrina.core.rolling.streams import Stream, scaled
 from vetrina.core.routing.router import Router
-from vetrina.formats.packers import MeasuringPacker
 from vetrina.work.recording import Recording
 
 

@@ -13,10 +13,10 @@ from vetrina.core.changes.side_by_side import Comparison
 from vetrina.core.checks.runner import Circumstances, check
 from vetrina.core.config.edits import changed_lines
 from vetrina.core.config.resolution import ResolvedPlan
+from vetrina.core.rolling.codecs import MeasuringPacker
 from vetrina.core.rolling.playing import Rolling, measured_ratio, repeated
 from vetrina.core.rolling.streams import Stream
 from vetrina.core.routing.router import Router
-from vetrina.formats.packers import MeasuringPacker
 from vetrina.work.recording import Recording
 
 
