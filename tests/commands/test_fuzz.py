@@ -2,20 +2,16 @@
 
 from __future__ import annotations
 
-import contextlib
-import io
 import json
 import os
 import random
 import shutil
-import sys
 from pathlib import Path
 
 import pytest
 
+from in_process import call
 from support import DEMO
-from vetrina.commands import app
-from vetrina.core.base.faults import Refused
 
 TIMES = int(os.environ.get("FUZZ", "10"))
 CALLS = {
@@ -64,23 +60,6 @@ def room(tmp_path_factory: pytest.TempPathFactory) -> Path:
     for words in ("apply plan.yaml --tune lib=info --yes", "rehearse plan.yaml e.jsonl --into made"):
         assert call(folder, words) in {0, 1}, words
     return folder
-
-
-def _taker() -> io.TextIOWrapper:
-    return io.TextIOWrapper(io.BytesIO(), encoding="utf-8", errors="backslashreplace")
-
-
-def call(folder: Path, words: str) -> int:
-    """Run a call in this process; return its exit code. Whatever else is raised is a fault of ours."""
-    with contextlib.chdir(folder), pytest.MonkeyPatch.context() as patch, contextlib.redirect_stdout(_taker()), contextlib.redirect_stderr(_taker()):  # fmt: skip
-        patch.setattr(sys, "argv", ["vetrina", *(word.replace("\u00a0", " ") for word in words.split(" "))])
-        patch.setattr(sys, "stdin", io.TextIOWrapper(io.BytesIO()))
-        try:
-            return app.run()
-        except Refused:
-            return 2
-        except SystemExit as end:
-            return int(end.code or 0)
 
 
 @pytest.mark.parametrize("kind, words", [(kind, words) for kind, calls in CALLS.items() for words in calls])

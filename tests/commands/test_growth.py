@@ -9,8 +9,8 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from test_fuzz import call
 
+from in_process import call
 from support import event
 
 HEAD = "vetrina: 1\nloggers: {root: {to: a}}\nappenders: {a: {sink: console}}\n"

@@ -9,20 +9,19 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from layered import merged, node, plain
 from plans import APPENDERS, LEVELS, NAMES, document, in_force, loggers
 from plans import faults as told
 from vetrina.core.base.errors import NotUnderstood
 from vetrina.core.base.faults import Refused
 from vetrina.core.config.dump import Entries, Items, Value, Written, dump
-from vetrina.core.config.grammar import PLAN
-from vetrina.core.config.merging import merge
 from vetrina.core.config.placeholders import Given, typed
 from vetrina.core.config.resolution import LayerFile, ResolvedPlan, SetOption, TuneOption, parse_path
 from vetrina.core.plan.loggers import Tree
 from vetrina.core.plan.model import Plan
 from vetrina.core.routing.router import Router
-from vetrina.core.schema.held import Layer, MergedNode
-from vetrina.core.schema.nodes import Node, Source, synthetic
+from vetrina.core.schema.held import MergedNode
+from vetrina.core.schema.nodes import Source, synthetic
 from vetrina.formats.documents import read_document
 from vetrina.views.resolve import resolve_lines
 
@@ -140,10 +139,6 @@ def layered(base: str, *layers: str, **asked: Any) -> Plan:
     return in_force("vetrina: 1\n" + base, layers=files, **asked).plan
 
 
-def node(text: str, name: str = "x.yaml") -> Node | None:
-    return read_document(text, Source(name, "file", text), lambda _fault: None)
-
-
 BASE = "loggers: {root: {to: [a, b]}, x: info}\nappenders: {a: {sink: none, floor: info}, b: {sink: none}, c: {sink: none}}\n"
 
 
@@ -256,24 +251,6 @@ SMALL = st.fixed_dictionaries(
         ),
     },
 )
-
-
-def merged(*layers: dict[str, Any]) -> Any:
-    held: MergedNode | None = None
-    for at, layer in enumerate(layers):
-        shaped = PLAN.shape(node(json.dumps(layer)), lambda _fault: None, layered=True)  # type: ignore[arg-type]
-        held = merge(PLAN, held, Layer("layer", str(at)), shaped)  # type: ignore[arg-type]
-    return plain(held)
-
-
-def plain(held: MergedNode | None) -> Any:
-    if held is None or held.gone:
-        return None
-    if held.children is not None:
-        return {name: plain(child) for name, child in held.living()}
-    if held.items is not None:
-        return [plain(item) for item in held.items]
-    return held.node.text  # type: ignore[union-attr]
 
 
 @given(SMALL, SMALL)

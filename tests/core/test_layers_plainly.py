@@ -8,8 +8,8 @@ from typing import Any
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from test_in_force import merged
 
+from layered import merged
 from plans import APPENDERS, LEVELS, in_force
 from vetrina.core.base.faults import Refused
 

@@ -8,8 +8,8 @@ from typing import Any
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from test_traffic import STREAMS, plans
 
+from counted import STREAMS, plans
 from plans import NAMES
 from vetrina.core.base.events import Event
 from vetrina.core.changes.side_by_side import Comparison

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import json
+
 import pytest
-from hypothesis import given, settings
+from hypothesis import assume, given, settings
 from hypothesis import strategies as st
-from test_routing import EVENTS, made, plans
 
 from plans import APPENDERS, in_force
+from routed import EVENTS, made, plans
 from vetrina.core.base.events import Event
 from vetrina.core.changes.remedies import Other, ways_to, ways_to_once
 from vetrina.core.config.edits import Edit, changed_lines, flow, with_edits
@@ -22,8 +24,7 @@ from vetrina.core.templates.forms import DEFAULT_TEXT
 @given(plans(), EVENTS, st.sampled_from(APPENDERS))
 def test_applying_the_first_way_makes_the_message_arrive(text: str, event: Event, appender: str) -> None:
     found = in_force(text)
-    if appender in {one.appender for one in Router(found.plan).route(event).deliveries}:
-        return
+    assume(appender not in {one.appender for one in Router(found.plan).route(event).deliveries})
     ways = ways_to(found, event, appender)
     said = [(set(map(str, way.edits)), set(way.lines)) for way in ways]
     assert not any(one < other or lines < more for one, lines in said for other, more in said), "no way is another and more"
@@ -36,14 +37,32 @@ def test_applying_the_first_way_makes_the_message_arrive(text: str, event: Event
     assert [way.opened for way in ways] == sorted(way.opened for way in ways)
 
 
-@settings(max_examples=40)
-@given(plans(), EVENTS)
+@st.composite
+def met_twice(draw: st.DrawFn) -> str:
+    """Return a random plan in which most events arrive twice in one appender: attached twice, or on two ways up."""
+    plan = json.loads(draw(plans()))
+    name = draw(st.sampled_from(APPENDERS))
+    plan |= {"deliver": "each", "rules": []}
+    plan["appenders"][name] = {"sink": "none"}
+    loggers = plan["loggers"]
+    twice = draw(st.booleans())
+    loggers["root"] = {"level": "all", "to": [name, name] if twice else [name]}
+    for entry in loggers.values():
+        entry.pop("climb", None)
+    if not twice:
+        loggers["a"] = {"level": "all", "to": [name]}
+    return json.dumps(plan)
+
+
+@settings(max_examples=60)
+@given(met_twice(), EVENTS)
 def test_applying_a_way_to_once_makes_it_arrive_once_where_it_arrived(text: str, event: Event) -> None:
     found = in_force(text)
     before = [one.appender for one in Router(found.plan).route(event).deliveries]
-    if len(before) == len(set(before)):
-        return
-    for way in ways_to_once(found, event):
+    assume(len(before) > len(set(before)))
+    ways = ways_to_once(found, event)
+    assert ways
+    for way in ways:
         after = with_edits(found, way.edits)
 
         assert after is not None
