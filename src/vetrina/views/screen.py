@@ -15,7 +15,7 @@ from collections.abc import Iterable, Sequence
 from typing import IO, NamedTuple, Self
 
 from vetrina.core.base.hidden import shown
-from vetrina.core.base.wording import plural
+from vetrina.core.base.wording import plural, spaced
 
 WIDTH_IN_A_PIPE = 100
 NARROWEST = 40
@@ -320,7 +320,7 @@ def wrapped(text: str, width: int, indent: int = 0, style: str = "") -> list[Lin
 
 def number(count: int) -> str:
     """Return a count with a blank between thousands, as SI writes them."""
-    return f"{count:,}".replace(",", " ")
+    return spaced(count)
 
 
 def counted(count: int, noun: str) -> str:

@@ -10,6 +10,11 @@ def plural(count: int, noun: str) -> str:
     return f"{noun}es" if noun.endswith("s") else f"{noun}s"
 
 
+def spaced(count: int) -> str:
+    """Return a count with a blank between thousands, as SI writes them."""
+    return f"{count:,}".replace(",", " ")
+
+
 def counted(count: int, noun: str) -> str:
     """Return `1 key`, `2 keys`."""
     return f"{count} {plural(count, noun)}"

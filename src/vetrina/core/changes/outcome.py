@@ -10,6 +10,7 @@ from msgspec import Struct
 from vetrina.core.base.levels import HIGHEST, NAMES
 from vetrina.core.base.logger_names import below
 from vetrina.core.base.quantities import show_size, show_span
+from vetrina.core.base.wording import plural, spaced
 from vetrina.core.changes.effects import Effects
 from vetrina.core.checks.runner import Finding
 from vetrina.core.plan.model import Plan
@@ -202,9 +203,9 @@ def _shows(outcome: Outcome) -> str:
         return "Nothing changes for these events: every one goes where it went, as it was."
     parts = []
     if gains:
-        parts.append("more goes to " + listed([f"{name} (+{counted(count)})" for name, count in _loudest(gains)]))
+        parts.append("more goes to " + listed([f"{name} (+{spaced(count)})" for name, count in _loudest(gains)]))
     if losses:
-        parts.append("less to " + listed([f"{name} (-{counted(count)})" for name, count in _loudest(losses)]))
+        parts.append("less to " + listed([f"{name} (-{spaced(count)})" for name, count in _loudest(losses)]))
     text = " and ".join(parts)
     return f"{text[0].upper()}{text[1:]}."
 
@@ -263,20 +264,19 @@ def _risks(outcome: Outcome) -> str:
     if any(one.below for one in outcome.unheard):
         words.append("of what the change lets through the recording holds a part not at all, so these counts say too little")
     if effects.twice:
-        words.append(f"{counted(sum(effects.twice.values()))} events arrive twice that did not")
+        twice = sum(effects.twice.values())
+        words.append(f"{spaced(twice)} {plural(twice, 'event')} {'arrives' if twice == 1 else 'arrive'} twice that did not")
     if effects.silenced:
-        words.append(f"{counted(sum(effects.silenced.values()))} events that arrived arrive nowhere now")
+        silent = sum(effects.silenced.values())
+        words.append(
+            f"{spaced(silent)} {plural(silent, 'event')} that arrived {'arrives' if silent == 1 else 'arrive'} nowhere now"
+        )
     if outcome.appeared:
         words.append(f"check finds {len(outcome.appeared)} more: {listed(sorted({one.code for one in outcome.appeared}))}")
     if not words:
         return "Nothing arrives twice that did not, nothing falls silent, and check finds nothing new."
     text = "; ".join(words)
     return f"{text[0].upper()}{text[1:]}."
-
-
-def counted(count: int) -> str:
-    """Return a count with a blank between thousands, as SI writes them."""
-    return f"{count:,}".replace(",", " ")
 
 
 def listed(words: list[str], most: int = 4) -> str:
