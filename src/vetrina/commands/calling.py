@@ -73,6 +73,13 @@ def print_lines(lines: Iterable[screen.Line | str]) -> None:
     screen.show(lines, sys.stdout)
 
 
+def print_fitted(lines: Iterable[screen.Line], width: int, *plans: Plan) -> None:
+    """Write styled lines to standard output, folded where they are longer than a terminal is wide, without the plans' secrets."""
+    for plan in plans:
+        lines = without_secrets(lines, plan)
+    screen.show(screen.fit(lines, width), sys.stdout)
+
+
 def remark(lines: Iterable[screen.Line | str]) -> None:
     """Write styled lines to standard error."""
     sys.stdout.flush()

@@ -69,7 +69,7 @@ def run(
         calling.print_json(documents.document(found, sinks, first.scale))
     else:
         lines = view.compared_lines(found, sinks, first, calling.width(wide=wide))
-        calling.print_lines(calling.without_secrets(calling.without_secrets(lines, first), second))
+        calling.print_fitted(lines, calling.width(wide=wide), first, second)
     if found.differences or found.undecided or sinks:
         raise typer.Exit(calling.Exit.WANTING)
 

@@ -55,7 +55,7 @@ def run(
     if json:
         calling.print_json(documents.document(verdicts))
     else:
-        calling.print_lines(calling.without_secrets(view.expected_lines(verdicts, calling.width(wide=wide)), found.plan))
+        calling.print_fitted(view.expected_lines(verdicts, calling.width(wide=wide)), calling.width(wide=wide), found.plan)
     if any(one.failures for one in verdicts):
         raise typer.Exit(calling.Exit.WANTING)
 

@@ -56,4 +56,5 @@ def run(
         calling.print_json(documents.document(rows, found.plan.scale))
         return
     lines = view.title_lines(found.plan, len(rows), total, calling.asked_text(found))
-    calling.print_lines([*lines, *view.level_lines(rows, found.plan, calling.width(wide=wide))])
+    width = calling.width(wide=wide)
+    calling.print_fitted([*lines, *view.level_lines(rows, found.plan, width)], width)

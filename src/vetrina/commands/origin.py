@@ -44,10 +44,10 @@ def run(
         if json:
             calling.print_json(documents.unused_document(read, nothing))
         else:
-            calling.print_lines(view.unused_lines(read, nothing, calling.width(wide=wide)))
+            calling.print_fitted(view.unused_lines(read, nothing, calling.width(wide=wide)), calling.width(wide=wide))
         return
     known = history.history(found, path)
     if json:
         calling.print_json(documents.history_document(known))
     else:
-        calling.print_lines(view.history_lines(known, calling.width(wide=wide)))
+        calling.print_fitted(view.history_lines(known, calling.width(wide=wide)), calling.width(wide=wide))

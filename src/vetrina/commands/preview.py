@@ -217,7 +217,7 @@ def _show(shown: Iterator[Shown], plan: Plan, seen: Preview, width: int, *, note
             lines += view.output_lines(one, layout, width, wide=whole(width))
             if notes:
                 lines += view.remark_lines(remarks(layouts, one.event, one.number))
-    calling.print_lines(calling.without_secrets(lines, plan))
+    calling.print_fitted(lines, width, plan)
 
 
 def _beside(shown: Iterator[Shown], plan: Plan, names: tuple[str, str], first: int, width: int) -> None:
@@ -228,7 +228,7 @@ def _beside(shown: Iterator[Shown], plan: Plan, names: tuple[str, str], first: i
         by_event.setdefault(one.number, {}).setdefault(one.appender, one)
     both = sorted(by_event.values(), key=lambda found: -len(found))[:first]
     pairs = [(found.get(names[0]), found.get(names[1])) for found in both]
-    calling.print_lines(calling.without_secrets(view.side_by_side(pairs, names, plan, width), plan))
+    calling.print_fitted(view.side_by_side(pairs, names, plan, width), width, plan)
 
 
 def _explain(shown: Iterator[Shown], plan: Plan, names: tuple[str, ...], width: int) -> None:

@@ -337,7 +337,7 @@ class _Shown(Struct):
         mapped = view.mapping_lines(_first_names(self.box.mapping), self.dialled, width)
         lines += [[], *mapped] if mapped else []
         lines += [[], *view.verified_lines(self.different)] if self.different is not None else []
-        calling.print_lines(calling.without_secrets(lines, self.rehearsal.router.plan))
+        calling.print_fitted(lines, width, self.rehearsal.router.plan)
 
     def _files(self) -> list[tuple[str, int]]:
         """Return every file in the folder with its size."""

@@ -25,7 +25,7 @@ from vetrina.core.rolling.streams import Forecast, redrawn
 from vetrina.formats.opening import only_once
 from vetrina.views import rolling as view
 from vetrina.views.documents import rolling as documents
-from vetrina.views.screen import Line
+from vetrina.views.screen import Line, Span
 from vetrina.work.files_over_time import Playing, file_appenders
 from vetrina.work.recording import Recording
 
@@ -135,7 +135,7 @@ class _Shown(Struct):
                 lines += view.outlook_lines(forecast) if forecast else []
                 lines += view.advice_lines(advice) if advice else []
                 lines.append([])
-        calling.print_lines(lines[:-1])
+        calling.print_fitted(lines[:-1], self.width)
 
 
 def _readable(events: str | None, *, again: bool) -> str:
@@ -186,7 +186,7 @@ def _names(plan: Plan, events: str | None, wanted: tuple[str, ...], *, wide: boo
             calling.print_json_line(documents.names_document(name, rows))
         lines += [*view.names_lines(name, rows, calling.width(wide=wide)), []]
     if not as_json:
-        calling.print_lines(lines[:-1] or ["no file of this plan rolls"])
+        calling.print_fitted(lines[:-1] or [[Span("no file of this plan rolls")]], calling.width(wide=wide))
 
 
 def _plot(plot: Path | None, plan: Plan, rolling: Rolling) -> None:

@@ -159,7 +159,7 @@ class _Call(Struct, dict=True):
         if self.as_json:
             calling.print_json(documents.document(traffic, plan, self.stream.unreadable))
         else:
-            calling.print_lines(view.route_lines(traffic, plan, self.stream.unreadable, self.width))
+            calling.print_fitted(view.route_lines(traffic, plan, self.stream.unreadable, self.width), self.width)
 
     def grouped(self, file: IO[bytes], group_by: tuple[str, str]) -> None:
         """Show the events by the values of a field."""
@@ -173,7 +173,7 @@ class _Call(Struct, dict=True):
         if self.as_json:
             calling.print_json(documents.groups_document(groups, name, total, self.stream.unreadable))
         else:
-            calling.print_lines(view.group_lines(groups, name, total, self.router.plan, self.width))
+            calling.print_fitted(view.group_lines(groups, name, total, self.router.plan, self.width), self.width)
 
     def _looked_at(self, file: IO[bytes]) -> Iterator[Event]:
         for event in only(self.stream.read(file), self.part, self.router):

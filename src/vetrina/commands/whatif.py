@@ -189,8 +189,9 @@ def _show(
     if as_json:
         calling.print_json(documents.document(outcomes, shown, recording.unreadable, today.plan.scale))
     else:
-        lines = view.outcome_lines(outcomes, shown, today, changed, calling.width(wide=wide), must_show)
-        calling.print_lines(calling.without_secrets(lines, today.plan))
+        width = calling.width(wide=wide)
+        lines = view.outcome_lines(outcomes, shown, today, changed, width, must_show)
+        calling.print_fitted(lines, width, today.plan)
 
 
 def _end(shown: list[tuple[str, ...]], must_show: str) -> None:

@@ -72,13 +72,13 @@ def run(
         raise refuse("--events ranks the changes of --to and --twice", fix=fix, where="--events")
     calling.known_appenders(found.plan, [to] if to is not None else [], "--to")
     event = _from_file(from_, found.plan) if from_ else _made(found.plan, logger, level, message, field, error)
-    explanation = explain(Router(found.plan), event)
+    explanation, width = explain(Router(found.plan), event), calling.width(wide=wide)
     ways = _ways(found, event, explanation, to, events, twice=twice)
     calling.ask_about_logger(tree_name(event.logger), found.plan, _seen(events, found.plan) if events else {}, events or "")
     if json:
         calling.print_json(documents.document(explanation, event, found.plan, ways, to))
     else:
-        calling.print_lines(view.answer_lines(explanation, event, found.plan, calling.width(wide=wide), ways, to))
+        calling.print_fitted(view.answer_lines(explanation, event, found.plan, width, ways, to), width)
     if not any(to in {None, appender} for appender, _ in explanation.deliveries):
         raise typer.Exit(calling.Exit.WANTING)
 

@@ -11,7 +11,7 @@ import re
 import sys
 import unicodedata
 from collections import Counter
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from typing import IO, NamedTuple, Self
 
 from vetrina.core.base.hidden import shown
@@ -132,7 +132,8 @@ def shorten(text: str, width: int) -> str:
 
 
 def distinct(names: Sequence[str], width: int) -> list[str]:
-    """Return names, each shortened to ``width`` columns where that leaves it different from all others; else whole."""
+    """Return names, made harmless, each shortened to ``width`` columns where that leaves it different from all others; else whole."""
+    names = [safe(name) for name in names]
     short = [shorten(name, width) for name in names]
     alike = Counter(dict(zip(names, short, strict=True)).values())
     return [name if alike[cut] > 1 else cut for name, cut in zip(names, short, strict=True)]
@@ -209,20 +210,12 @@ def table(heads: Sequence[Column], rows: Sequence[Sequence[Span]], width: int, i
     Columns with ``least`` > 0 give way, the widest first; what does not fit goes on in further lines of its cell, so
     that nothing is lost. In an output that is whole nothing gives way.
     """
+    heads = [head._replace(heading=safe(head.heading)) for head in heads]
     widths = [max([columns(head.heading), *(columns(row[at].text) for row in rows)]) for at, head in enumerate(heads)]
     gap = 2
     over = 0 if whole(width) else indent + sum(widths) + gap * (len(widths) - 1) - int(width)
-    while over > 0:
-        shrinking = sorted(
-            (at for at, head in enumerate(heads) if head.least and widths[at] > head.least), key=lambda at: -widths[at]
-        )
-        if not shrinking:
-            break
-        widest = shrinking[0]
-        floor = max(heads[widest].least, widths[shrinking[1]] - 1 if len(shrinking) > 1 else 0)
-        step = max(1, min(over, widths[widest] - floor))
-        widths[widest] -= step
-        over -= step
+    for least in ([head.least for head in heads], [min(_NARROWEST_CELL, head.least) for head in heads]):
+        over = _shrunk(widths, least, over)
     lead = Span(" " * indent)
     lines: list[Line] = []
     if any(head.heading for head in heads):
@@ -230,6 +223,24 @@ def table(heads: Sequence[Column], rows: Sequence[Sequence[Span]], width: int, i
     for row in rows:
         lines += [[lead, *line] for line in _row(row, heads, widths, gap)]
     return lines
+
+
+_NARROWEST_CELL = 8
+"""What a column that gives way is left at the least, where even its own least is too much."""
+
+
+def _shrunk(widths: list[int], least: list[int], over: int) -> int:
+    """Take columns from the widest that may give way, until nothing is over; return what still is."""
+    while over > 0:
+        shrinking = sorted((at for at, floor in enumerate(least) if floor and widths[at] > floor), key=lambda at: -widths[at])
+        if not shrinking:
+            break
+        widest = shrinking[0]
+        floor = max(least[widest], widths[shrinking[1]] - 1 if len(shrinking) > 1 else 0)
+        step = max(1, min(over, widths[widest] - floor))
+        widths[widest] -= step
+        over -= step
+    return over
 
 
 def _row(cells: Sequence[Span], heads: Sequence[Column], widths: list[int], gap: int) -> list[Line]:
@@ -301,6 +312,36 @@ def _put(piece: str, here: str, indent: str, width: int, lines: list[str]) -> st
         lines.append(here + piece[:cut])
         here, piece = indent, piece[cut:]
     return here + piece
+
+
+def fit(lines: Iterable[Line], width: int) -> Iterator[Line]:
+    """Yield lines of at most ``width`` columns: what is longer goes on in further lines; in an output that is whole nothing does."""
+    for line in lines:
+        text = "".join(part.text for part in line)
+        if whole(width) or columns(text) <= width:
+            yield line
+        else:
+            yield from _restyled(line, _folded(text, int(width)))
+
+
+def _restyled(line: Line, folded: Iterable[str]) -> Iterator[Line]:
+    """Yield a line that was folded, in its styles: of its signs, folding drops blanks alone."""
+    signs = [(char, part.style) for part in line for char in part.text]
+    at = 0
+    for text in folded:
+        bare = text.lstrip(" ")
+        found: Line = [Span(" " * (len(text) - len(bare)))]
+        for char in bare:
+            while signs[at][0] != char:
+                at += 1
+            style = signs[at][1]
+            found[-1:] = (
+                [Span(found[-1].text + char, style)]
+                if found[-1].style == style and len(found) > 1
+                else [found[-1], Span(char, style)]
+            )
+            at += 1
+        yield found
 
 
 def wrapped(text: str, width: int, indent: int = 0, style: str = "") -> list[Line]:

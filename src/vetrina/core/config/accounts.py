@@ -71,7 +71,7 @@ def sources(found: ResolvedPlan) -> list[SourceAccount]:
     order: list[Layer] = []
     for layer, node in found.layers:
         order.append(layer)
-        spoken[layer] = _count_leaves(node) if node is not None else 0
+        spoken[layer] = _count_leaves(node) if node is not None and node.pairs else 0
     accounts = []
     kinds = {"file": "plan", "stage": "stage", "layer": "layer file", "option": "option"}
     for layer in order:
