@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+import json
+from typing import Any
+
 import pytest
 from jsonschema import Draft202012Validator
 
+from plans import in_force
 from vetrina.core.base.faults import Fault
 from vetrina.core.base.levels import Scale
 from vetrina.core.config.grammar import PLAN_FILE
@@ -51,6 +55,42 @@ def test_every_key_says_what_it_is_and_its_example_is_one(name: str, key: Key) -
         "$defs": {**definitions(key.kind), "placeholder": PLACEHOLDER, "level": plan_schema()["$defs"]["level"]},
     }
     Draft202012Validator(schema).validate(yaml_value(key.example, name))
+
+
+PLACED = [(name, key) for name, key in keys().items() if name.partition(":")[0] in {"an appender", "roll", "keep", "a buffer", "a logger", "an attachment", "a template", "a plan", "mask"}]  # fmt: skip
+
+
+@pytest.mark.parametrize("name, key", PLACED, ids=[name for name, _ in PLACED])
+def test_every_example_stands_in_a_plan_that_is_fine(name: str, key: Key) -> None:
+    record, _, own = name.partition(": ")
+    kind = key.doc.partition(": ")[0] if record == "an appender" else ""
+    if own in {"vetrina", "$schema", "check", "why"} or kind in {"mail", "http", "table", "syslog"}:
+        return
+    value = yaml_value(key.example, name)
+    forms = {"as: csv": {"as": "csv", "columns": {"a": "{time}"}}, "as: json": {"as": "json", "members": {"a": "{time}"}}}
+    form = next((dict(form) for words, form in forms.items() if words in key.doc), {"as": "text", "text": "{message}"})
+    form = dict(forms["as: json"]) if own == "as" else form
+    file: dict[str, Any] = {"sink": "file", "path": "a.log"}
+    roll: dict[str, Any] = {"every": "day", "at-size": "1 MiB", "rename-to": "a-{period|%j}.{n}.log"}
+    bodies: dict[str, dict[str, Any]] = {
+        "a plan": {own: value},
+        "mask": {"mask": {own: value}},
+        "a logger": {"loggers": {"x": {own: value}}},
+        "an attachment": {"loggers": {"x": {"to": [{"appender": "daybook", own: value}]}}},
+        "a buffer": {"appenders": {"b": {"sink": "none", "buffer": {own: value}}}},
+        "roll": {"appenders": {"b": {**file, "roll": {**roll, own: value}}}},
+        "keep": {"appenders": {"b": {**file, "roll": {**roll, "keep": {own: value}}}}},
+        "an appender": {"appenders": {"b": {**({"sink": "console"} if kind == "console" else file), own: value}}},
+        "a template": {
+            "templates": {"t": {**(form if "syslog" not in key.doc or own == "text" else {"as": "syslog"}), own: value}}
+        },
+    }
+    plan = bodies[record]
+    plan.setdefault("appenders", {}).update(
+        {name: {"sink": "none"} for name in ("daybook", "desk") if name not in plan["appenders"]}
+    )
+
+    assert in_force(json.dumps({"vetrina": 1, **plan})).plan is not None
 
 
 def test_the_schema_of_plans_is_small_and_refers_to_what_it_holds() -> None:

@@ -159,7 +159,7 @@ ROLL = Record(
         "rename-to": Key(
             Text(empty=False, wants="a path"),
             "name of a rolled file, with {period} and {n}",
-            example="logs/daybook-{period}.{n}.log",
+            example="logs/daybook-{period|%Y-%m-%d}.{n}.log",
         ),
         "newest": Key(Choice(words=("highest", "first")), "which number the newest file bears", "highest", example="highest"),
         "keep": Key(
@@ -229,7 +229,11 @@ def _appender() -> Record:
     for kind in KINDS.values():
         for name, key in kind.keys.items():
             keys.setdefault(name, Key(key.kind, f"{kind.name}: {key.doc}", key.default, example=key.example))
-    keys["roll"] = Key(ROLL, "file: when a new file begins, and what is kept", example="{every: day, keep: {files: 14}}")
+    keys["roll"] = Key(
+        ROLL,
+        "file: when a new file begins, and what is kept",
+        example="{every: day, rename-to: 'a-{period|%Y-%m-%d}.log', keep: {files: 14}}",
+    )
     return Record(name="an appender", into=sections.AppenderKeys, keys=keys | COMMON)
 
 
@@ -246,7 +250,7 @@ PLAN_KEYS = {
     ),
     "assume": Key(LevelKind(), "root's level where none is set", "info", example="warn"),
     "deliver": Key(Choice(words=("each", "once")), "when one appender is met twice on the climb", "each", example="once"),
-    "levels": Key(LEVEL_NAMES, "further level names, 1 to 24", example="{notice: 10}"),
+    "levels": Key(LEVEL_NAMES, "further level names, 1 to 24", example="{wire: 7}"),
     "values": Key(
         MapOf(Text(as_written=True), name_fault=_value_name_fault), "texts for placeholders", example="{LOGS: /var/log/ropeway}"
     ),
