@@ -22,7 +22,7 @@ test: $(STAMP)
 # How much of the code the tests go through, every command's process included; at least 90 % of lines and branches.
 coverage: $(STAMP)
 	rm -f .coverage .coverage.*
-	$(BIN)/coverage run -m pytest -n auto --few
+	COVERAGE_FILE=$(CURDIR)/.coverage $(BIN)/coverage run -m pytest -n auto --few
 	$(BIN)/coverage combine --quiet
 	$(BIN)/coverage report
 
