@@ -12,6 +12,7 @@ tour: $(VENV)/.ready
 
 # The package is built and installed while the code is checked.
 test: $(STAMP)
+	@$(BIN)/python -m compileall -q src tests
 	@(tools/package.sh $(BIN)/python > .package.log 2>&1; echo $$? > .package.code) & \
 	set -e; set -x; \
 	$(BIN)/ruff format --check .; $(BIN)/ruff check .; $(BIN)/mypy; $(BIN)/lint-imports; \
@@ -22,6 +23,7 @@ test: $(STAMP)
 # How much of the code the tests go through, every command's process included; at least 90 % of lines and branches.
 coverage: $(STAMP)
 	rm -f .coverage .coverage.*
+	$(BIN)/python -m compileall -q src tests
 	COVERAGE_FILE=$(CURDIR)/.coverage $(BIN)/coverage run -m pytest -n auto --few
 	$(BIN)/coverage combine --quiet
 	$(BIN)/coverage report
