@@ -34,7 +34,7 @@ _PLAIN_TAGS = {_CORE + name for name in ("int", "float", "bool", "null")}
 def unreadable(name: str, what: str, why: str = "", fix: str = "", line: int = 0, column: int = 1) -> Unreadable:
     """Return the exception for a text that is no document."""
     place = Place(name, line, column) if line else None
-    return Unreadable([Fault("unreadable", what, why, fix, place, "" if place else name)])
+    return Unreadable([Fault("unreadable", what, why=why, fix=fix, place=place, where="" if place else name)])
 
 
 def _too_deep(name: str, line: int, column: int) -> Unreadable:
@@ -127,8 +127,8 @@ def _refuse_depth(text: str, name: str) -> None:
 
 def duplicate_key(key: Scalar, first: Scalar) -> Fault:
     """Return the fault of a key that is given a second time."""
-    return Fault("duplicate-key", f'"{key.text[:60]}" is given twice', "the second would win in silence", "keep one of the two",
-                 key.place, related=((first.place, "the first one"),))  # fmt: skip
+    return Fault("duplicate-key", f'"{key.text[:60]}" is given twice', why="the second would win in silence", fix="keep one of the two",
+                 place=key.place, related=((first.place, "the first one"),))  # fmt: skip
 
 
 class _Open:

@@ -225,8 +225,8 @@ class EventStream:
 
     def _reject(self, number: int, reason: str) -> None:
         if self.strict:
-            raise Refused([Fault("event", f"this line is not an event: {reason}", "--strict stops at the first such line",
-                                 "mend the line, or leave --strict out to count such lines", Place(self.name, number, 1))])  # fmt: skip
+            raise Refused([Fault("event", f"this line is not an event: {reason}", why="--strict stops at the first such line",
+                                 fix="mend the line, or leave --strict out to count such lines", place=Place(self.name, number, 1))])  # fmt: skip
         self.unreadable += 1
         if len(self.bad_lines) < SHOWN:
             self.bad_lines.append(BadLine(number, reason))

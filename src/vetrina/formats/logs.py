@@ -246,7 +246,9 @@ class LogReader:
 
     def _no_fit(self, why: str) -> Refused:
         fix = "check the template, or name another appender"
-        return Refused([Fault("no-fit", f"none of the first {PATIENCE} lines fits the template", why, fix, where=self._name)])
+        return Refused(
+            [Fault("no-fit", f"none of the first {PATIENCE} lines fits the template", why=why, fix=fix, where=self._name)]
+        )
 
     def _read_records(self, batches: Iterator[tuple[int, list[str]]], read: Read) -> Iterator[Event]:
         """Yield the events of a log with one record a line."""

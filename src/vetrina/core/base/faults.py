@@ -26,7 +26,12 @@ class Place(NamedTuple):
         return f"{self.file}:{self.line}:{self.column}"
 
 
-class Fault(Struct, frozen=True):
+class _Told(Struct, frozen=True):
+    code: str
+    what: str
+
+
+class Fault(_Told, frozen=True, kw_only=True):
     """One thing that is wrong with an input: what, where, why it matters, what to do.
 
     ``code`` is the finding's code when `check` reports it. ``where`` stands in for a place that no file has (an
@@ -34,8 +39,6 @@ class Fault(Struct, frozen=True):
     mend it: the text at the place, and what to write instead.
     """
 
-    code: str
-    what: str
     why: str = ""
     fix: str = ""
     place: Place | None = None
@@ -65,7 +68,7 @@ class Unreadable(Refused):
 
 def refuse(what: str, why: str = "", fix: str = "", *, place: Place | None = None, where: str = "") -> Refused:
     """Return the exception for a single fault in a call."""
-    return Refused([Fault("call", what, why, fix, place, where)])
+    return Refused([Fault("call", what, why=why, fix=fix, place=place, where=where)])
 
 
 def nearest(word: str, known: Iterable[str], count: int = 1, *, cutoff: float = 0.6) -> list[str]:

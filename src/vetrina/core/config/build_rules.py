@@ -105,7 +105,7 @@ def _names(texts: tuple[Sourced[str], ...] | None) -> tuple[str, ...]:
 def _verdict_fault(rule: RuleKeys, given: Sequence[str], verdicts: tuple[str, ...]) -> Fault:
     words = ", ".join(verdicts)
     if given and given[0] not in verdicts:
-        return Fault("wrong-value", f'"{given[0]}" is not a verdict here', "lift goes round the level gate, which is at the door",
-                     f"use one of {words}", rule.held.place)  # fmt: skip
+        return Fault("wrong-value", f'"{given[0]}" is not a verdict here', why="lift goes round the level gate, which is at the door",
+                     fix=f"use one of {words}", place=rule.held.place)  # fmt: skip
     what = "a rule has one verdict, and this one has " + (" and ".join(given) if given else "none")
     return Fault("wrong-value", what, fix=f"give it one of {words}, with {{}} for every event", place=rule.held.place)

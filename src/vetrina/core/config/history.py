@@ -95,7 +95,7 @@ def _walk(found: ResolvedPlan, steps: tuple[PathStep, ...], whole: str) -> tuple
 def _no_path(whole: str, step: str, known: list[str], why: str = "") -> Refused:
     close = nearest(step, known)
     fix = f'did you mean "{close[0]}"?' if close else ("known here: " + ", ".join(known[:12]) if known else "")
-    return Refused([Fault("no-such-path", f'there is no "{step}" at this place of the plan', why, fix, where=whole)])
+    return Refused([Fault("no-such-path", f'there is no "{step}" at this place of the plan', why=why, fix=fix, where=whole)])
 
 
 def _default(steps: tuple[PathStep, ...], found: ResolvedPlan) -> str:

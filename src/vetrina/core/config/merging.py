@@ -114,8 +114,8 @@ def merge_at(
                 Fault(
                     "no-such-path",
                     f"item [{step.position}] does not exist",
-                    f"the list has {counted(count, 'item')}, counted from 0",
-                    "add an item with {add: […]}" if not count else f"use an index from 0 to {count - 1}",
+                    why=f"the list has {counted(count, 'item')}, counted from 0",
+                    fix="add an item with {add: […]}" if not count else f"use an index from 0 to {count - 1}",
                     where=source.name,
                 )
             )

@@ -123,7 +123,7 @@ class Filler(Struct):
                 self._count(scalar, len(filled.text))
         except _PlaceholderError as bad:
             related = ((bad.place, "the value that it came through"),) if bad.place else ()
-            return Fault("placeholder", bad.what, bad.why, bad.fix, scalar.place, related=related)
+            return Fault("placeholder", bad.what, why=bad.why, fix=bad.fix, place=scalar.place, related=related)
         return filled
 
     def _count(self, scalar: Scalar, length: int) -> None:
@@ -148,7 +148,7 @@ class Filler(Struct):
             try:
                 self._expand(value.text, (name,))
             except _PlaceholderError as bad:
-                faults.append(Fault("placeholder", bad.what, bad.why, bad.fix, bad.place or value.place))
+                faults.append(Fault("placeholder", bad.what, why=bad.why, fix=bad.fix, place=bad.place or value.place))
         self.used = asked_for
         return faults
 

@@ -67,7 +67,7 @@ class FieldTest(Kind, frozen=True):
             report(
                 Fault(
                     "wrong-type", "a field is compared with a value, or by operators, and this is another mapping",
-                    f"operators: {words}", "for an object write {is: {…}}", (unknown[0] if unknown else node).place,
+                    why=f"operators: {words}", fix="for an object write {is: {…}}", place=(unknown[0] if unknown else node).place,
                 )
             )  # fmt: skip
             return None

@@ -149,7 +149,7 @@ def resolve(document: Node | None, name: str, folder: str, overrides: Overrides,
         if _stage(shaped, stage) is None:
             names = _stage_names(shaped)
             fix = offer(stage, names) if names else "the plan has no stages"
-            faults.append(Fault("unknown-stage", f'no stage is called "{stage}"', "", fix, where=f"--stage {stage}"))
+            faults.append(Fault("unknown-stage", f'no stage is called "{stage}"', why="", fix=fix, where=f"--stage {stage}"))
     spoken: list[tuple[Layer, Mapping | None]] = []
     held = _hold(shaped, overrides, layer_nodes, name, faults, spoken)
     filler = filler_for(held, overrides)
@@ -193,11 +193,11 @@ def _check_version(node: Mapping, faults: Report, *, required: bool) -> None:
     version = node.get("vetrina")
     if version is None:
         if required:
-            faults.append(Fault("missing-key", '"vetrina" is missing', "the plan's first line says which format it is in",
-                                f"begin with vetrina: {VERSION}", node.place))  # fmt: skip
+            faults.append(Fault("missing-key", '"vetrina" is missing', why="the plan's first line says which format it is in",
+                                fix=f"begin with vetrina: {VERSION}", place=node.place))  # fmt: skip
     elif not isinstance(version, Scalar) or (typed(version.text) if version.plain else version.text) != VERSION:
-        faults.append(Fault("wrong-version", f"format version {kind_of(version)} is not known", "this program reads version 1",
-                            f"write vetrina: {VERSION}", version.place))  # fmt: skip
+        faults.append(Fault("wrong-version", f"format version {kind_of(version)} is not known", why="this program reads version 1",
+                            fix=f"write vetrina: {VERSION}", place=version.place))  # fmt: skip
 
 
 def _stages(shaped: Mapping) -> list[tuple[str, Node]]:
@@ -252,7 +252,7 @@ def _hold(
 def _set(held: MergedNode, one: SetOption, faults: Report) -> MergedNode:
     first = one.steps[0].name
     if first in {"stages", "vetrina"}:
-        faults.append(Fault("no-such-path", f'"{first}" cannot be set', "stages are chosen with --stage" if first == "stages" else "",
+        faults.append(Fault("no-such-path", f'"{first}" cannot be set', why="stages are chosen with --stage" if first == "stages" else "",
                             where=one.source.name))  # fmt: skip
         return held
     steps = one.steps
@@ -281,8 +281,8 @@ def _dotted_name(held: MergedNode, steps: tuple[PathStep, ...]) -> Fault | None:
         return None  # a key of that entry, written rightly or nearly so
     meant = next((other for other in close if other != steps[1].name), name)
     rest = "".join(map(str, steps[end:]))
-    return Fault("no-such-path", f'there is no "{steps[2].name[:60]}" in {kind.value.name}', "a dot in a path begins the next key",
-                 f"a name with dots stands in brackets: --set '{steps[0].name}[{meant}]{rest}=…'")  # fmt: skip
+    return Fault("no-such-path", f'there is no "{steps[2].name[:60]}" in {kind.value.name}', why="a dot in a path begins the next key",
+                 fix=f"a name with dots stands in brackets: --set '{steps[0].name}[{meant}]{rest}=…'")  # fmt: skip
 
 
 def _tune_node(tune: TuneOption) -> Mapping:

@@ -20,8 +20,8 @@ _LOOKED_AT = 100
 
 
 def _too_many(most: int, count: int, place: Place) -> Fault:
-    return Fault("too-many", f"there may be {most:,} entries here, and this is one more", f"in all there are {count:,}",
-                 "leave some out", place)  # fmt: skip
+    return Fault("too-many", f"there may be {most:,} entries here, and this is one more", why=f"in all there are {count:,}",
+                 fix="leave some out", place=place)  # fmt: skip
 
 
 class ListOf(Kind, frozen=True):
@@ -276,7 +276,7 @@ class Record(Kind, frozen=True):
                 fields[name] = got
         for name, key in self.keys.items():
             if key.required and held.get(name) is None and not held.misspells(name):
-                reader.report(Fault("missing-key", f'{self.name or "this"} needs "{name}"', key.doc, place=held.key_place))
+                reader.report(Fault("missing-key", f'{self.name or "this"} needs "{name}"', why=key.doc, place=held.key_place))
         return self.into(held=held, **self._attributes(fields))
 
     def _attributes(self, fields: dict[str, Any]) -> dict[str, Any]:
@@ -318,8 +318,8 @@ def unknown_key(key: Scalar, known: list[str], owner: str = "") -> Fault:
     """Return the fault of a key that nobody knows, with the nearest known one."""
     if key.text == "<<":
         return Fault(
-            "unknown-key", 'the merge key "<<" is not part of YAML 1.2', "it would be ignored in silence",
-            "repeat the keys, or put what differs into a stage", key.place,
+            "unknown-key", 'the merge key "<<" is not part of YAML 1.2', why="it would be ignored in silence",
+            fix="repeat the keys, or put what differs into a stage", place=key.place,
         )  # fmt: skip
     where = f" in {owner}" if owner else ""
     close = nearest(key.text, known)
