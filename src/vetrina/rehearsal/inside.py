@@ -9,7 +9,9 @@ from pathlib import Path
 
 from vetrina.core.base.faults import Refused, refuse
 
-_FOLDER = os.O_RDONLY | sum(getattr(os, name, 0) for name in ("O_DIRECTORY", "O_NOFOLLOW", "O_CLOEXEC"))  # as the system has them
+_FOLDER = os.O_RDONLY | sum(
+    getattr(os, name, 0) for name in ("O_DIRECTORY", "O_NOFOLLOW", "O_CLOEXEC")
+)  # as the system has them
 _KEPT = 64
 
 
