@@ -30,7 +30,7 @@ coverage: $(STAMP)
 
 # The tests of the core alone, in under a minute: for the time between two looks.
 quick: $(STAMP)
-	$(BIN)/pytest -n auto tests/core
+	$(BIN)/pytest -n auto tests/core --few
 
 bench: $(STAMP)
 	$(BIN)/python benchmarks/run.py

@@ -16,7 +16,7 @@ from vetrina.core.base.secrets import looks_secret
 from vetrina.core.base.wording import counted
 from vetrina.core.config.accounts import names_in_use
 from vetrina.core.config.grammar import PLAN
-from vetrina.core.config.merging import PathStep
+from vetrina.core.config.merging import PathStep, way_down
 from vetrina.core.config.placeholders import Use
 from vetrina.core.config.resolution import ResolvedPlan, parse_path
 from vetrina.core.plan.loggers import Tree
@@ -99,19 +99,11 @@ def _no_path(whole: str, step: str, known: list[str], why: str = "") -> Refused:
 
 
 def _default(steps: tuple[PathStep, ...], found: ResolvedPlan) -> str:
-    kind: object = PLAN
-    default = ""
-    for step in steps:
-        if isinstance(kind, Record):
-            default = kind.keys[step.name].default
-            kind = kind.keys[step.name].kind
-        elif isinstance(kind, ListOf):
-            kind = kind.item
-        elif isinstance(kind, MapOf):
-            kind = kind.value
     if steps[-1].name == "workdir":
         return found.full_folder
-    return default
+    kinds = [PLAN, *(kind for kind, _ in way_down(PLAN, None, steps[:-1]))]
+    owner = kinds[-1]
+    return owner.keys[steps[-1].name].default if isinstance(owner, Record) else ""
 
 
 def _unsaid(found: ResolvedPlan, steps: tuple[PathStep, ...], at_default: str) -> str:

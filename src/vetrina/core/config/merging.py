@@ -7,7 +7,7 @@ one key.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from typing import NamedTuple
 
 from vetrina.core.base.faults import Fault, nearest
@@ -93,6 +93,19 @@ class PathStep(NamedTuple):
     def __str__(self) -> str:
         """Return it as it would be written."""
         return f"[{self.name}]" if self.position is not None or not self.name.isidentifier() else f".{self.name}"
+
+
+def way_down(kind: Kind, held: MergedNode | None, steps: Sequence[PathStep]) -> Iterator[tuple[Kind, MergedNode | None]]:
+    """Yield the kind at the end of each step of a path, and what is held there: None from where nothing is."""
+    for step in steps:
+        if isinstance(kind, ListOf):
+            items = held.items or [] if held is not None else []
+            held = items[step.position] if step.position is not None and step.position < len(items) else None
+            kind = kind.item
+        else:
+            held = (held.children or {}).get(step.name) if held is not None else None
+            kind = child_kind(kind, step.name) if not isinstance(kind, Record) or step.name in kind.keys else kind
+        yield kind, held
 
 
 def merge_at(

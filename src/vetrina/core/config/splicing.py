@@ -17,11 +17,10 @@ from vetrina.core.base.faults import Place, Refused, refuse
 from vetrina.core.base.logger_names import tree_name
 from vetrina.core.config.dump import yaml_text
 from vetrina.core.config.grammar import PLAN, PLAN_FILE
-from vetrina.core.config.merging import PathStep
+from vetrina.core.config.merging import PathStep, way_down
 from vetrina.core.config.placeholders import typed
 from vetrina.core.config.resolution import ResolvedPlan, SetOption
 from vetrina.core.schema.containers import ListOf, MapOf, Record, child_kind
-from vetrina.core.schema.held import MergedNode
 from vetrina.core.schema.kinds import Kind
 from vetrina.core.schema.nodes import Listing, Mapping, Node, Scalar
 
@@ -73,20 +72,9 @@ def _steps(steps: Sequence[PathStep]) -> tuple[PathStep, ...]:
 
 def _decider(found: ResolvedPlan, steps: Sequence[PathStep]) -> Target:
     """Return which layer decides what stands at a path: that of the value itself, else of what is nearest above it."""
-    held: MergedNode | None = found.held
-    kind: Kind = PLAN
     layer = None
-    for step in steps:
-        if held is None:
-            break
-        if isinstance(kind, ListOf):
-            items = held.items or []
-            held = items[step.position] if step.position is not None and step.position < len(items) else None
-            kind = kind.item
-        else:
-            held = (held.children or {}).get(step.name)
-            kind = child_kind(kind, step.name) if not isinstance(kind, Record) or step.name in kind.keys else kind
-        layer = held.layer if held is not None else layer
+    for _, there in way_down(PLAN, found.held, steps):
+        layer = there.layer if there is not None else layer
     if layer is None or layer.kind not in {"stage", "layer"}:
         return Target("file", found.plan.name)
     return Target(layer.kind, layer.label)
