@@ -14,6 +14,7 @@ from typing import TYPE_CHECKING, Any
 import click
 import msgspec
 import typer
+from msgspec.structs import replace
 
 from vetrina.core.base import clocks
 from vetrina.core.base.errors import NotUnderstood
@@ -32,6 +33,7 @@ from vetrina.views import screen
 
 if TYPE_CHECKING:
     from vetrina.core.rolling.streams import Stream
+    from vetrina.formats.inputs import Inputs
     from vetrina.work.recording import Recording
 
 
@@ -276,18 +278,22 @@ def without_secrets(lines: Iterable[screen.Line], plan: Plan) -> Iterable[screen
 
 
 @contextmanager
-def again_and_again(events: str) -> Iterator[str]:
-    """Yield a path that can be read several times: standard input, or a pipe, is put into a file first."""
-    if not only_once(events):
-        yield events
+def again_and_again(inputs: Inputs) -> Iterator[Inputs]:
+    """Yield inputs that can be read several times: standard input, or a pipe, is put into a file first."""
+    if not inputs.only_once:
+        yield inputs
         return
     import tempfile  # noqa: PLC0415  (rare)
 
-    from vetrina.formats.events import open_input  # noqa: PLC0415  (commands without events start without it)
+    from vetrina.formats.inputs import open_one  # noqa: PLC0415  (commands without events start without it)
 
     with tempfile.TemporaryDirectory(prefix="vetrina-") as folder:
-        spool = Path(folder) / "events.jsonl"
-        with open_input(events) as file, spool.open("wb") as out:
-            while block := file.read(1 << 20):
-                out.write(block)
-        yield str(spool)
+        parts = []
+        for at, one in enumerate(inputs.parts):
+            spool = Path(folder) / f"{at}.jsonl"
+            if only_once(one.path):
+                with open_one(one.path) as file, spool.open("wb") as out:
+                    while block := file.read(1 << 20):
+                        out.write(block)
+            parts.append(replace(one, path=str(spool)) if only_once(one.path) else one)
+        yield replace(inputs, parts=tuple(parts))

@@ -21,6 +21,7 @@ from vetrina.core.checks import runner as checking
 from vetrina.core.checks.context import SEVERITIES, Check
 from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.formats.documents import decode
+from vetrina.formats.inputs import inputs_of
 from vetrina.formats.junit import Case, junit
 from vetrina.formats.sarif import sarif
 from vetrina.views import check as view
@@ -68,6 +69,7 @@ def run(
         str | None, typer.Option("--explain", autocompletion=completing.codes, metavar="CODE", help="Print a check's page.")
     ] = None,
     list_: Annotated[bool, typer.Option("--list", help="List all checks.")] = False,
+    also: options.AlsoOption = [],
     strict: options.StrictOption = False,
     wide: options.WideOption = False,
     json: options.JsonOption = False,
@@ -90,8 +92,10 @@ def run(
     if explain is not None or list_:
         _print_pages(checks, explain, given=bool(plans), wide=wide, as_json=json)
         return
-    named = _possible(plans, events, fail_on, strict=strict)
-    call = _Call(given, events, _limits(limit, checks), _wanted(checks, only, skip), all_stages, probe, probe_network, strict)
+    named = _possible(plans, events, also, fail_on, strict=strict)
+    call = _Call(
+        given, events, also, _limits(limit, checks), _wanted(checks, only, skip), all_stages, probe, probe_network, strict
+    )
     results = [call.check(one) for one in named]
     serious = frozenset(SEVERITIES[: [*map(str, SEVERITIES)].index(fail_on) + 1])
     report = _Report(results, checks, call.wanted, serious)
@@ -109,16 +113,19 @@ def _wanted(checks: dict[str, Check], only: list[str], skip: list[str]) -> froze
     return wanted
 
 
-def _possible(plans: list[str] | None, events: str | None, fail_on: str, *, strict: bool) -> list[str]:
+def _possible(plans: list[str] | None, events: str | None, also: list[str], fail_on: str, *, strict: bool) -> list[str]:
     """Return the plans; refuse calls that cannot be answered."""
     if not plans:
         raise refuse("which plan?", fix="write vetrina check plan.yaml", where="check")
     if fail_on not in SEVERITIES:
         raise refuse(f'"{fail_on[:60]}" is no severity', fix=offer(fail_on, SEVERITIES), where="--fail-on")
+    if also and events is None:
+        raise refuse("--also has no effect without --events", fix="name the first with --events", where="--also")
     if strict and events is None:
         raise refuse("--strict has no effect without --events", fix="leave it out", where="--strict")
-    times = plans.count("-") + (len(plans) if events == "-" else 0)
-    if times > 1 or (events == "-" and "-" in plans):
+    from_input = "-" in {events, *also}
+    times = plans.count("-") + (len(plans) if from_input else 0)
+    if times > 1 or (from_input and "-" in plans):
         raise refuse("standard input can be read only once", fix="put it into a file", where="check")
     return plans
 
@@ -138,6 +145,7 @@ class _Call(msgspec.Struct, frozen=True):
 
     plan_options: options.PlanOptions
     events: str | None
+    also: list[str]
     limits: dict[str, dict[str, float]]
     wanted: frozenset[str]
     all_stages: bool
@@ -174,10 +182,10 @@ class _Call(msgspec.Struct, frozen=True):
         """Return what is known besides the plan, and how many lines of events were unreadable."""
         if self.events is None:
             return circumstances(found.plan, None, self.limits, probe=self.probe, network=self.network), 0
-        with calling.again_and_again(self.events) as path:
-            recording = Recording(path, name=self.events, strict=self.strict)
+        with calling.again_and_again(inputs_of(self.events, self.also)) as inputs:
+            recording = Recording(inputs, strict=self.strict)
             known = circumstances(found.plan, recording, self.limits, probe=self.probe, network=self.network)
-        calling.remark_bad_lines(self.events, recording.unreadable, recording.bad_lines)
+        calling.remark_bad_lines(recording.name, recording.unreadable, recording.bad_lines)
         return known, recording.unreadable
 
 

@@ -14,7 +14,8 @@ from vetrina.core.base.hidden import shown
 from vetrina.core.changes.expecting import Verdict, expect, record
 from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.formats.cases import cases_text, read_cases
-from vetrina.formats.events import EventStream, open_input
+from vetrina.formats.events import EventStream
+from vetrina.formats.inputs import Inputs, inputs_of, open_input
 from vetrina.formats.junit import Case, junit
 from vetrina.views import expect as view
 from vetrina.views.documents import expect as documents
@@ -29,6 +30,7 @@ def run(
         bool, typer.Option("--record", help="Print a file of cases from what holds for these events today.")
     ] = False,
     junit_file: Annotated[Path | None, typer.Option("--junit", metavar="FILE", help="Write JUnit XML there as well.")] = None,
+    also: options.AlsoOption = [],
     wide: options.WideOption = False,
     json: options.JsonOption = False,
 ) -> None:
@@ -44,9 +46,9 @@ def run(
     """
     found = given.read(plan)
     if record_:
-        _record(found, cases, plan)
+        _record(found, inputs_of(cases, also), plan)
         return
-    read = read_cases(Path(cases), found.plan, found.stage_names())
+    read = read_cases(_only_cases(cases, also), found.plan, found.stage_names())
     stages = dict.fromkeys(name for case in read for name in case.stages)
     plans = {"": found, **{name: replace(given, stage=[name]).read(plan) for name in stages}}
     verdicts = expect(read, plans)
@@ -60,18 +62,23 @@ def run(
         raise typer.Exit(calling.Exit.WANTING)
 
 
+def _only_cases(cases: str, also: list[str]) -> Path:
+    calling.exclude("a file of cases", True, {"--also": also})
+    return Path(cases)
+
+
 def _case(one: Verdict) -> Case:
     words = [view.failure_words(failure) for failure in one.failures]
     return Case(one.case.say, "expect", words[0][0] if words else "", "\n".join(text for lines in words for text in lines))
 
 
-def _record(found: ResolvedPlan, events: str, plan: Path) -> None:
-    calling.only_beside("--record", *options.PLAN_OPTIONS)
-    stream = EventStream(events, scale=found.plan.scale)
-    with open_input(events) as file:
+def _record(found: ResolvedPlan, inputs: Inputs, plan: Path) -> None:
+    calling.only_beside("--record", "--also", *options.PLAN_OPTIONS)
+    stream = EventStream(inputs.label, scale=found.plan.scale)
+    with open_input(inputs) as file:
         recorded = record(stream.read(file), found)
     asked = calling.asked_text(found)
     sys.stdout.write(shown(cases_text(recorded, f"what {plan.name} does today{f' with {asked}' if asked else ''}")))
-    calling.remark_bad_lines(events, stream.unreadable, stream.bad_lines)
+    calling.remark_bad_lines(stream.name, stream.unreadable, stream.bad_lines)
     if stream.unreadable:
         raise typer.Exit(calling.Exit.WANTING)

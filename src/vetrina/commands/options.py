@@ -20,7 +20,14 @@ PlanArgument = Annotated[
 ]
 EventsArgument = Annotated[
     str,
-    typer.Argument(metavar="EVENTS", help="Events as JSON Lines, also .gz or .zst; - is standard input.", show_default=False),
+    typer.Argument(
+        metavar="EVENTS",
+        help="Events as JSON Lines, also .gz or .zst: a file, a folder, a quoted pattern, or - for standard input.",
+        show_default=False,
+    ),
+]
+AlsoOption = Annotated[
+    list[str], typer.Option("--also", metavar="EVENTS", help="Read these as well, after the others; repeatable.")
 ]
 JsonOption = Annotated[bool, typer.Option("--json", help="Print one JSON document (its schema: vetrina schema output).")]
 WideOption = Annotated[bool, typer.Option("--wide", help="Everything whole, however long the lines become.")]

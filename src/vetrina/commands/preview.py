@@ -22,7 +22,8 @@ from vetrina.core.routing.previewing import Layout, Preview, Shown, layouts_of, 
 from vetrina.core.routing.router import Router
 from vetrina.core.templates.compiling import Setting, TextTemplate, text_template
 from vetrina.core.templates.language import BadTemplate
-from vetrina.formats.events import EventStream, open_input
+from vetrina.formats.events import EventStream
+from vetrina.formats.inputs import Inputs, inputs_of, open_input
 from vetrina.views import preview as view
 from vetrina.views.documents import preview as documents
 from vetrina.views.screen import Line, whole
@@ -68,6 +69,7 @@ def run(
         bool, typer.Option("--explain", help="Lay the template out, piece by piece, for the first event.")
     ] = False,
     zone: Annotated[str | None, typer.Option("--zone", metavar="ZONE", help="With --template: the time zone (UTC).")] = None,
+    also: options.AlsoOption = [],
     strict: options.StrictOption = False,
     json: options.JsonOption = False,
 ) -> None:
@@ -89,18 +91,18 @@ def run(
         )
         trial = (
             parsed_template(template, zone or "UTC"),
-            _only_events(plan, events),
+            inputs_of(_only_events(plan, events), also),
             calling.part_of(Scale(), logger, level, []),
         )
         _Trial(*trial, look).show()
         return
     calling.exclude("a plan", given=True, others={"--zone": zone})
-    calling.exclude("samples (there are no EVENTS)", events is None, {"--strict": strict})
+    calling.exclude("samples (there are no EVENTS)", events is None, {"--strict": strict, "--also": also})
     found = given.read(plan)
     names = tuple(dict.fromkeys([*appender, *(beside or ())]))
     calling.known_appenders(found.plan, names)
     part = calling.part_of(found.plan.scale, logger, level, [])
-    with _events(events, found.plan, part, names, strict=strict) as rows:
+    with _events(events, also, found.plan, part, names, strict=strict) as rows:
         look.show(Preview(Router(found.plan), part, names, look.most()), rows, names, sampled=events is None)
 
 
@@ -154,7 +156,9 @@ class _Look(Struct, frozen=True):
 
 
 @contextmanager
-def _events(events: str | None, plan: Plan, part: Part, names: tuple[str, ...], *, strict: bool) -> Iterator[_Rows]:
+def _events(
+    events: str | None, also: list[str], plan: Plan, part: Part, names: tuple[str, ...], *, strict: bool
+) -> Iterator[_Rows]:
     """Open the events with their line numbers, samples without any; unreadable lines are told afterwards."""
     if events is None:
         attached = {
@@ -163,10 +167,11 @@ def _events(events: str | None, plan: Plan, part: Part, names: tuple[str, ...], 
         loggers = (part.logger,) if part.logger else tuple(sorted(attached))
         yield enumerate(samples(plan, loggers), start=1)
         return
-    stream = EventStream(events, scale=plan.scale, strict=strict)
-    with open_input(events) as file:
+    inputs = inputs_of(events, also)
+    stream = EventStream(inputs.label, scale=plan.scale, strict=strict)
+    with open_input(inputs) as file:
         yield stream.numbered(file)
-    calling.remark_bad_lines(events, stream.unreadable, stream.bad_lines)
+    calling.remark_bad_lines(stream.name, stream.unreadable, stream.bad_lines)
     if stream.unreadable:
         raise typer.Exit(calling.Exit.WANTING)
 
@@ -249,17 +254,17 @@ def _explain(shown: Iterator[Shown], plan: Plan, names: tuple[str, ...], width: 
 class _Trial:
     """A template that is tried on events, without a plan."""
 
-    def __init__(self, text: TextTemplate, events: str, part: Part, look: _Look) -> None:
-        self._text, self._events, self._part, self._look = text, events, part, look
+    def __init__(self, text: TextTemplate, inputs: Inputs, part: Part, look: _Look) -> None:
+        self._text, self._inputs, self._part, self._look = text, inputs, part, look
         self._layout, self._width = Layout(text), calling.width(wide=look.wide)
 
     def show(self) -> None:
         """Print the lines of the events that belong to the part; all for a program, the first ten for people."""
         look, render = self._look, self._text.compile("\n")
-        stream = EventStream(self._events, strict=look.strict)
+        stream = EventStream(self._inputs.label, strict=look.strict)
         most = look.first if look.first or look.as_json or look.raw else _FIRST
         count = 0
-        with open_input(self._events) as file:
+        with open_input(self._inputs) as file:
             for number, (line, event) in enumerate(stream.numbered(file), start=1):
                 if (most is not None and count >= most) or not self._part.holds(event, stream.severity(event), "."):
                     continue
@@ -267,7 +272,7 @@ class _Trial:
                 self._print(Shown(line, "", render(event, number), event, stream.severity(event), number))
                 if look.explain:
                     return
-        calling.remark_bad_lines(self._events, stream.unreadable, stream.bad_lines)
+        calling.remark_bad_lines(stream.name, stream.unreadable, stream.bad_lines)
         if not count:
             calling.remark(["no event is in this part" if stream.number else "there is no event in it"])
         if stream.unreadable:

@@ -18,7 +18,7 @@ from vetrina.core.base.levels import Scale, Severities
 from vetrina.core.routing.counting import Part
 from vetrina.core.templates.forms import PlainText, Template
 from vetrina.core.templates.reading_times import dated, pattern_of
-from vetrina.formats.events import open_input
+from vetrina.formats.inputs import open_one
 from vetrina.formats.logs import LogReader
 from vetrina.views import read as view
 from vetrina.views.documents import read as documents
@@ -153,7 +153,7 @@ def _show(logs: list[str], reader: LogReader, wanted: _Wanted, first: int | None
     encode = msgspec.json.Encoder().encode
     out, shown = sys.stdout.buffer, 0
     for log in logs:
-        with open_input(log) as file:
+        with open_one(log) as file:
             for event in reader.read(file, log):
                 if not (wanted.all or wanted.holds(event)):
                     continue

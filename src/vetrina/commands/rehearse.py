@@ -25,8 +25,8 @@ from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.core.plan.model import Plan
 from vetrina.core.routing.router import Router
 from vetrina.core.templates.forms import live_columns
-from vetrina.formats.events import EventStream, open_input
-from vetrina.formats.opening import only_once
+from vetrina.formats.events import EventStream
+from vetrina.formats.inputs import Inputs, inputs_of, open_input
 from vetrina.formats.safe_files import locked
 from vetrina.rehearsal import sandbox
 from vetrina.rehearsal.outlets.outlet import RehearsalSite
@@ -84,6 +84,7 @@ def run(
     most_files: Annotated[
         int, typer.Option("--most-files", metavar="N", help="Stop before making more files.", min=1)
     ] = MOST_FILES,
+    also: options.AlsoOption = [],
     strict: options.StrictOption = False,
     wide: options.WideOption = False,
     json: options.JsonOption = False,
@@ -100,13 +101,13 @@ def run(
       vetrina rehearse plan.yaml week.jsonl --into rehearsed --crash-at 2026-11-12T16:41:00+01:00
       vetrina rehearse plan.yaml week.jsonl --into rehearsed --pace 3600
     """
-    _possible(events, pace, receiver, trouble, send=send, verify=verify)
+    inputs = _possible(inputs_of(events, also), pace, receiver, trouble, send=send, verify=verify)
     troubles = Troubles(
         calling.moment(crash_at, found.plan.zone, "--crash-at") if crash_at else None,
         tuple(_down(one, found.plan) for one in down),
     )
     room = (_size(limit, "--limit"), most_files, _size(disk_full, "--disk-full") if disk_full else None)
-    stream = EventStream(events, scale=found.plan.scale, strict=strict)
+    stream = EventStream(inputs.label, scale=found.plan.scale, strict=strict)
     sandbox.make_folder(into)
     with ExitStack() as stack:
         box = _entered(stack, into, room, clean=clean, secrets=bool(found.plan.secrets))
@@ -114,8 +115,8 @@ def run(
         rehearsal = Rehearsal(
             Router(found.plan), RehearsalSite(found.plan, found.full_folder, box, client, keep_removed), troubles
         )
-        _play(rehearsal, stream, events, pace, into)
-        different = _ended(rehearsal, client, stand_in, _again(found, events) if verify else None)
+        _play(rehearsal, stream, inputs, pace, into)
+        different = _ended(rehearsal, client, stand_in, _again(found, inputs) if verify else None)
         sandbox.mark(into, {"state": "done", "plan": found.plan.name})
     shown = _Shown(rehearsal, into, box, client.mapping if client else {}, different)
     shown.show(stream.unreadable, wide=wide, as_json=json)
@@ -129,14 +130,15 @@ def _end(stream: EventStream, different: list[str] | None) -> None:
         raise typer.Exit(calling.Exit.WANTING)
 
 
-def _possible(events: str, pace: float | None, receiver: str, trouble: list[str], *, send: bool, verify: bool) -> None:
-    """Refuse calls that cannot be answered."""
+def _possible(inputs: Inputs, pace: float | None, receiver: str, trouble: list[str], *, send: bool, verify: bool) -> Inputs:
+    """Return the inputs; refuse calls that cannot be answered."""
     if pace is not None and not 0 < pace < 1e9:
         raise refuse("a pace is a number above 0", fix="write --pace 3600 for an hour in a second", where="--pace")
     if (receiver or trouble) and not send:
         raise refuse("--receiver and --trouble go with --send", fix="add --send", where="rehearse")
-    if verify and only_once(events):
+    if verify and inputs.only_once:
         raise refuse("standard input can be read only once", fix="put the events into a file", where="--verify")
+    return inputs
 
 
 def _entered(stack: ExitStack, into: Path, room: tuple[int, int, int | None], *, clean: bool, secrets: bool) -> sandbox.Sandbox:
@@ -162,10 +164,10 @@ def _ended(rehearsal: Rehearsal, client: Any, stand_in: Any, again: Iterator[Eve
     return [*different, *_missing(rehearsal, stand_in)] if stand_in is not None else different
 
 
-def _play(rehearsal: Rehearsal, stream: EventStream, events: str, pace: float | None, into: Path) -> None:
+def _play(rehearsal: Rehearsal, stream: EventStream, inputs: Inputs, pace: float | None, into: Path) -> None:
     """Send all events through; whatever stops that, what is open is closed, so that whole lines are left."""
     try:
-        with open_input(events) as file:
+        with open_input(inputs) as file:
             if pace is None:
                 stream.send(file, rehearsal)
             else:
@@ -302,9 +304,9 @@ def _missing(rehearsal: Rehearsal, stand_in: Any) -> list[str]:
     ]
 
 
-def _again(found: ResolvedPlan, events: str) -> Iterator[Event]:
-    stream = EventStream(events, scale=found.plan.scale)
-    with open_input(events) as file:
+def _again(found: ResolvedPlan, inputs: Inputs) -> Iterator[Event]:
+    stream = EventStream(inputs.label, scale=found.plan.scale)
+    with open_input(inputs) as file:
         yield from stream.read(file)
 
 

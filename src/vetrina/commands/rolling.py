@@ -22,7 +22,7 @@ from vetrina.core.rolling.outlook import coming_names, kept_history
 from vetrina.core.rolling.pace import pace_of
 from vetrina.core.rolling.playing import Rolling, RollingAppender, measured_ratio
 from vetrina.core.rolling.streams import Forecast, redrawn
-from vetrina.formats.opening import only_once
+from vetrina.formats.inputs import Inputs, inputs_of
 from vetrina.views import rolling as view
 from vetrina.views.documents import rolling as documents
 from vetrina.views.screen import Line, Span
@@ -74,6 +74,7 @@ def run(
         Path | None, typer.Option("--plot", metavar="FILE", help="Draw the files over time, .svg or .png (one appender).")
     ] = None,
     all_: Annotated[bool, typer.Option("--all", help="Every file, however many.")] = False,
+    also: options.AlsoOption = [],
     strict: options.StrictOption = False,
     wide: options.WideOption = False,
     json: options.JsonOption = False,
@@ -96,9 +97,9 @@ def run(
     if names:
         _names(found.plan, events, tuple(appender), wide=wide, as_json=json)
         return
-    path = _readable(events, again=bool(repeat > 1 or disk or history or rate))
+    inputs = _readable(events, also, again=bool(repeat > 1 or disk or history or rate))
     streams = [calling.stream_of_rate(text, found.plan) for text in rate]
-    playing = Playing(Recording(path, strict=strict), repeat, scale, seed, streams, ratio, tuple(appender))
+    playing = Playing(Recording(inputs, strict=strict), repeat, scale, seed, streams, ratio, tuple(appender))
     rolling, unpacked = playing.files(found.plan)
     _remark(found.plan, rolling, unpacked)
     _plot(plot, found.plan, rolling)
@@ -138,13 +139,14 @@ class _Shown(Struct):
         calling.print_fitted(lines[:-1], self.width)
 
 
-def _readable(events: str | None, *, again: bool) -> str:
-    """Return the file of events; refuse none, and one that is to be read again and cannot be."""
+def _readable(events: str | None, also: list[str], *, again: bool) -> Inputs:
+    """Return the events; refuse none, and ones that are to be read again and cannot be."""
     if events is None:
         raise refuse("which events?", fix="name a file of events, or ask for --names", where="rolling")
-    if again and only_once(events):
+    inputs = inputs_of(events, also)
+    if again and inputs.only_once:
         raise refuse("standard input can be read only once", fix="put the events into a file", where="rolling")
-    return events
+    return inputs
 
 
 def _unpacked(name: str) -> str:

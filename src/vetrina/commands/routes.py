@@ -19,7 +19,8 @@ from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.core.plan.model import Plan
 from vetrina.core.routing.counting import Counter, Part, Traffic, grouped, only
 from vetrina.core.routing.router import Route, Router
-from vetrina.formats.events import EventStream, open_input
+from vetrina.formats.events import EventStream
+from vetrina.formats.inputs import ManyFiles, inputs_of, open_input
 from vetrina.views import routes as view
 from vetrina.views import screen
 from vetrina.views.documents import routes as documents
@@ -50,6 +51,7 @@ def run(
     fail_on: Annotated[
         str | None, typer.Option("--fail-on", metavar="lost-errors", help="End with 1 where errors arrive nowhere.")
     ] = None,
+    also: options.AlsoOption = [],
     strict: options.StrictOption = False,
     wide: options.WideOption = False,
     json: options.JsonOption = False,
@@ -63,21 +65,22 @@ def run(
       vetrina routes plan.yaml week.jsonl --logger ropeway.gate --level warn.. --group-by field gate
       vetrina routes plan.yaml week.jsonl --plot routing.svg
       vetrina routes plan.yaml week.jsonl --counts-only --fail-on lost-errors
+      vetrina routes plan.yaml archive/ --also today.jsonl
       zcat week.jsonl.gz | vetrina routes plan.yaml - --json
     """
-    part = calling.part_of(found.plan.scale, logger, level, field)
+    part, inputs = calling.part_of(found.plan.scale, logger, level, field), inputs_of(events, also)
     calling.known_appenders(found.plan, appender)
     _possible(fail_on, plot, counts_only, {"--each": each, "--group-by": group_by})
-    stream = EventStream(events, scale=found.plan.scale, strict=strict)
+    stream = EventStream(inputs.label, scale=found.plan.scale, strict=strict)
     call = _Call(Router(found.plan), stream, part, appender, calling.width(wide=wide), json)
-    with open_input(events) as file:
+    with open_input(inputs) as file:
         if each:
             call.each(file)
         elif group_by is not None:
             call.grouped(file, group_by)
         else:
             call.sums(file, plot, with_bytes=not counts_only)
-    calling.remark_bad_lines(events, stream.unreadable, stream.bad_lines)
+    calling.remark_bad_lines(stream.name, stream.unreadable, stream.bad_lines)
     call.lost.end(stream.unreadable, fail=bool(fail_on))
 
 
@@ -142,7 +145,7 @@ class _Call(Struct, dict=True):
         """Begin to count what is lost."""
         self.lost = _Lost(self.router)
 
-    def sums(self, file: IO[bytes], plot: Path | None, *, with_bytes: bool) -> None:
+    def sums(self, file: IO[bytes] | ManyFiles, plot: Path | None, *, with_bytes: bool) -> None:
         """Show how many events reached whom, and draw it."""
         plan = self.router.plan
         counter = Counter(self.router, with_bytes=with_bytes, part=self.part)
@@ -161,7 +164,7 @@ class _Call(Struct, dict=True):
         else:
             calling.print_fitted(view.route_lines(traffic, plan, self.stream.unreadable, self.width), self.width)
 
-    def grouped(self, file: IO[bytes], group_by: tuple[str, str]) -> None:
+    def grouped(self, file: IO[bytes] | ManyFiles, group_by: tuple[str, str]) -> None:
         """Show the events by the values of a field."""
         kind, name = group_by
         if kind != "field":
@@ -175,12 +178,12 @@ class _Call(Struct, dict=True):
         else:
             calling.print_fitted(view.group_lines(groups, name, total, self.router.plan, self.width), self.width)
 
-    def _looked_at(self, file: IO[bytes]) -> Iterator[Event]:
+    def _looked_at(self, file: IO[bytes] | ManyFiles) -> Iterator[Event]:
         for event in only(self.stream.read(file), self.part, self.router):
             self.lost.take(event, self.router.route(event))
             yield event
 
-    def each(self, file: IO[bytes]) -> None:
+    def each(self, file: IO[bytes] | ManyFiles) -> None:
         """Show one line for every event."""
         scale, waiting = self.router.plan.scale, list[Line]()
         for line, event in self.stream.numbered(file):

@@ -20,6 +20,7 @@ from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.core.plan.samples import START
 from vetrina.core.routing.router import Router
 from vetrina.formats.documents import yaml_value
+from vetrina.formats.inputs import inputs_of
 from vetrina.views import whatif as view
 from vetrina.views.documents import whatif as documents
 from vetrina.views.whatif_note import note as note_text
@@ -129,6 +130,7 @@ def run(
         float | None, typer.Option("--ratio", metavar="R", help="Packed size in parts of the size; measured without it.")
     ] = None,
     note: Annotated[Path | None, typer.Option("--note", metavar="FILE.md", help="Write a change note for a ticket.")] = None,
+    also: options.AlsoOption = [],
     strict: options.StrictOption = False,
     wide: options.WideOption = False,
     json: options.JsonOption = False,
@@ -151,8 +153,8 @@ def run(
     changed = [one.made(given, plan) for one in changes]
     wanted = _wanted(must_show, today) if must_show else None
     streams = [calling.stream_of_rate(text, today.plan) for text in rate]
-    with calling.again_and_again(events) as path:
-        trial = Trial(Recording(path, name=events, strict=strict), repeat, ratio, streams)
+    with calling.again_and_again(inputs_of(events, also)) as inputs:
+        trial = Trial(Recording(inputs, strict=strict), repeat, ratio, streams)
         outcomes = [trial.outcome(today, after, change.words()) for change, after in zip(changes, changed, strict=True)]
     shown = [_arrivals(after, wanted) for after in changed] if wanted else []
     _note(note, lambda: note_text(outcomes, shown, today, changed, plan.name, must_show))

@@ -19,7 +19,8 @@ from vetrina.core.routing.counting import Counter, Traffic
 from vetrina.core.routing.explaining import Explanation, explain
 from vetrina.core.routing.router import Router
 from vetrina.formats.documents import yaml_value
-from vetrina.formats.events import EventStream, open_input
+from vetrina.formats.events import EventStream
+from vetrina.formats.inputs import Inputs, inputs_of, open_input
 from vetrina.views import why as view
 from vetrina.views.documents import why as documents
 
@@ -52,6 +53,7 @@ def run(
     events: Annotated[
         str | None, typer.Option("--events", metavar="FILE", help="Rank changes by what else they let in of these.")
     ] = None,
+    also: options.AlsoOption = [],
     wide: options.WideOption = False,
     json: options.JsonOption = False,
 ) -> None:
@@ -65,16 +67,13 @@ def run(
       vetrina why plan.yaml --logger ropeway.gate --level debug --to daybook --events week.jsonl
       vetrina why plan.yaml --from week.jsonl:2370 --twice
     """
-    if from_ and (logger or level or message or field or error):
-        raise refuse("--from takes the whole message from the file", fix="leave --logger, --level, … out", where="--from")
-    if events is not None and to is None and not twice:
-        fix = "add one of these, or leave it out"
-        raise refuse("--events ranks the changes of --to and --twice", fix=fix, where="--events")
+    _possible(from_, (logger, level, message, field, error), events, also, ranked=to is not None or twice)
     calling.known_appenders(found.plan, [to] if to is not None else [], "--to")
     event = _from_file(from_, found.plan) if from_ else _made(found.plan, logger, level, message, field, error)
     explanation, width = explain(Router(found.plan), event), calling.width(wide=wide)
-    ways = _ways(found, event, explanation, to, events, twice=twice)
-    calling.ask_about_logger(tree_name(event.logger), found.plan, _seen(events, found.plan) if events else {}, events or "")
+    recorded = None if events is None else inputs_of(events, also)
+    ways = _ways(found, event, explanation, to, recorded, twice=twice)
+    calling.ask_about_logger(tree_name(event.logger), found.plan, _seen(recorded, found.plan) if recorded else {}, events or "")
     if json:
         calling.print_json(documents.document(explanation, event, found.plan, ways, to))
     else:
@@ -83,8 +82,19 @@ def run(
         raise typer.Exit(calling.Exit.WANTING)
 
 
+def _possible(from_: str | None, parts: tuple[object, ...], events: str | None, also: list[str], *, ranked: bool) -> None:
+    """Refuse options that have no effect beside each other."""
+    if from_ and any(parts):
+        raise refuse("--from takes the whole message from the file", fix="leave --logger, --level, … out", where="--from")
+    if also and events is None:
+        raise refuse("--also has no effect without --events", fix="name the first with --events", where="--also")
+    if events is not None and not ranked:
+        fix = "add one of these, or leave it out"
+        raise refuse("--events ranks the changes of --to and --twice", fix=fix, where="--events")
+
+
 def _ways(
-    found: ResolvedPlan, event: Event, explanation: Explanation, to: str | None, events: str | None, *, twice: bool
+    found: ResolvedPlan, event: Event, explanation: Explanation, to: str | None, events: Inputs | None, *, twice: bool
 ) -> list[Remedy] | None:
     """Return the changes that were asked for, None where none were."""
     if to is not None and twice:
@@ -100,25 +110,25 @@ def _ways(
     return None
 
 
-def _traffic(events: str) -> Callable[[ResolvedPlan], Traffic]:
+def _traffic(events: Inputs) -> Callable[[ResolvedPlan], Traffic]:
     known: dict[int, Traffic] = {}
 
     def measure(found: ResolvedPlan) -> Traffic:
         if id(found) not in known:
             counter = Counter(Router(found.plan))
             with open_input(events) as file:
-                EventStream(events, scale=found.plan.scale).send(file, counter)
+                EventStream(events.label, scale=found.plan.scale).send(file, counter)
             known[id(found)] = counter.result()
         return known[id(found)]
 
     return measure
 
 
-def _seen(events: str, plan: Plan) -> dict[str, int]:
+def _seen(events: Inputs, plan: Plan) -> dict[str, int]:
     """Return the loggers of a file's events."""
     seen: dict[str, int] = {}
     with open_input(events) as file:
-        for event in EventStream(events, scale=plan.scale).read(file):
+        for event in EventStream(events.label, scale=plan.scale).read(file):
             seen[tree_name(event.logger)] = 1
     return seen
 

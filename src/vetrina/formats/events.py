@@ -8,13 +8,11 @@ file, and no line longer than a stated limit.
 from __future__ import annotations
 
 import re
-import sys
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from contextlib import contextmanager
 from datetime import UTC
 from operator import itemgetter
 from pathlib import Path
-from typing import IO, Any, Protocol, cast
+from typing import IO, Any, Protocol
 
 import msgspec
 from msgspec import Struct
@@ -23,10 +21,8 @@ from vetrina.core.base.errors import VetrinaError
 from vetrina.core.base.events import KNOWN_KEYS, LONGEST_LOGGER, MOST_HOLES, Event, filled_length, has_too_many_holes
 from vetrina.core.base.faults import Fault, Place, Refused
 from vetrina.core.base.levels import Scale, Severities
-from vetrina.formats.documents import unreadable
+from vetrina.formats.inputs import ManyFiles, open_input
 from vetrina.formats.lines import LONGEST_LINE, Lines
-from vetrina.formats.opening import open_file
-from vetrina.formats.packed import PackedReader
 
 DEEPEST = 500
 SHOWN = 5
@@ -75,20 +71,20 @@ class EventStream:
         self.number = 0
         self._severities = Severities(scale or Scale())
         self._scale = scale or Scale()
-        self._lines = Lines(name)
+        self._part, self._before = name, 0
         self._further = 0
         self._refused: Refused | None = None
 
-    def read(self, file: IO[bytes]) -> Iterator[Event]:
-        """Yield the events of an open binary file."""
+    def read(self, file: IO[bytes] | ManyFiles) -> Iterator[Event]:
+        """Yield the events of an open binary file, or of many, one after the other."""
         return map(itemgetter(1), self.numbered(file))
 
-    def numbered(self, file: IO[bytes]) -> Iterator[tuple[int, Event]]:
-        """Yield (line number, event); lines count from 1."""
+    def numbered(self, file: IO[bytes] | ManyFiles) -> Iterator[tuple[int, Event]]:
+        """Yield (line number, event); lines count from 1, and on from file to file."""
         for numbers, events in self.batches(file):
             yield from zip(numbers, events, strict=True)
 
-    def send(self, file: IO[bytes], taker: EventTaker) -> None:
+    def send(self, file: IO[bytes] | ManyFiles, taker: EventTaker) -> None:
         """Send the events of an open binary file to ``taker``."""
         for _, events in self.batches(file):
             taker.feed(events)
@@ -97,17 +93,20 @@ class EventStream:
         """Return the severity of an event of this stream."""
         return self._severities[event.level]
 
-    def batches(self, file: IO[bytes]) -> Iterator[tuple[Sequence[int], list[Event]]]:
+    def batches(self, file: IO[bytes] | ManyFiles) -> Iterator[tuple[Sequence[int], list[Event]]]:
         """Yield events of an open binary file with the numbers of their lines, as many as a block of the file holds."""
-        number = 0
-        for lines in self._lines.batches(file):
-            yield self._events(lines, number + 1)
-            if self._refused is not None:
-                raise self._refused
-            number += len(lines)
-        self.number = number
-        if self._lines.broken:
-            self._reject(number + 1, self._lines.broken)
+        self.number = 0
+        for name, part in file.parts() if isinstance(file, ManyFiles) else [(self.name, file)]:
+            self._part, self._before = name, self.number
+            number, reader = self.number, Lines(name)
+            for lines in reader.batches(part):
+                yield self._events(lines, number + 1)
+                if self._refused is not None:
+                    raise self._refused
+                number += len(lines)
+            self.number = number
+            if reader.broken:
+                self._reject(number + 1, reader.broken)
 
     def _events(self, lines: list[bytes], first: int) -> tuple[Sequence[int], list[Event]]:
         """Return the events of lines, of which the first has the number ``first``, with their lines' numbers.
@@ -226,10 +225,10 @@ class EventStream:
     def _reject(self, number: int, reason: str) -> None:
         if self.strict:
             raise Refused([Fault("event", f"this line is not an event: {reason}", why="--strict stops at the first such line",
-                                 fix="mend the line, or leave --strict out to count such lines", place=Place(self.name, number, 1))])  # fmt: skip
+                                 fix="mend the line, or leave --strict out to count such lines", place=Place(self._part, number - self._before, 1))])  # fmt: skip
         self.unreadable += 1
         if len(self.bad_lines) < SHOWN:
-            self.bad_lines.append(BadLine(number, reason))
+            self.bad_lines.append(BadLine(number - self._before, reason, "" if self._part == self.name else self._part))
 
 
 class _Reason(VetrinaError):
@@ -347,35 +346,6 @@ def _why_not(members: dict[str, Any], error: str) -> str:
     what, _, where = error.partition(" - at `$.")
     name = where.rstrip("`")
     return f'"{name}": {what[:1].lower()}{what[1:]}' if name else what
-
-
-@contextmanager
-def open_input(path: str) -> Iterator[IO[bytes]]:
-    """Open an input for reading bytes: `-` is standard input, .gz and .zst are unpacked as they are read."""
-    if path == "-":
-        yield sys.stdin.buffer
-        return
-    file = Path(path)
-    try:
-        if file.is_dir():
-            raise unreadable(path, "this is a directory, not a file", fix="name the file inside it")
-        raw = open_file(file)
-    except FileNotFoundError:
-        raise unreadable(path, "there is no such file", fix="check the path") from None
-    except PermissionError:
-        raise unreadable(path, "the file may not be read", "its permissions are in the way") from None
-    except (OSError, ValueError) as error:
-        raise unreadable(path, f"the file cannot be read: {getattr(error, 'strerror', '') or error}") from None
-    with raw:
-        yield unpacked(raw, file.name)
-
-
-def unpacked(raw: IO[bytes], name: str) -> IO[bytes]:
-    """Return a stream that unpacks ``raw`` by the ending of its name."""
-    for ending in (".gz", ".zst"):
-        if name.endswith(ending):
-            return cast(IO[bytes], PackedReader(raw, ending))
-    return raw
 
 
 def read_events(path: str | Path, *, scale: Scale | None = None, strict: bool = False) -> Iterator[Event]:

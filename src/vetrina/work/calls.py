@@ -32,7 +32,7 @@ from vetrina.core.routing.explaining import Explanation
 from vetrina.core.routing.level_rows import LevelRow
 from vetrina.core.routing.previewing import Preview, Shown
 from vetrina.core.routing.router import Router
-from vetrina.formats.events import open_input
+from vetrina.formats.inputs import open_one
 from vetrina.formats.logs import LogReader
 from vetrina.formats.plans import read_resolved_plan
 from vetrina.formats.safe_files import locked_files
@@ -43,7 +43,7 @@ from vetrina.work.outcomes import Trial
 from vetrina.work.recording import Recording
 
 Events = str | Path | Iterable[Event]
-"""A file of events, or events that a program made."""
+"""A file of events, a folder of such, a pattern of names, or events that a program made."""
 
 
 def resolve(
@@ -326,7 +326,7 @@ def read(
 
     def events() -> Iterator[Event]:
         for name in map(str, names):
-            with open_input(name) as file:
+            with open_one(name) as file:
                 yield from reader.read(file, name)
 
     return reader, events()

@@ -8,22 +8,24 @@ from pathlib import Path
 from vetrina.core.base.events import Event
 from vetrina.core.base.faults import refuse
 from vetrina.core.base.levels import Scale
-from vetrina.formats.events import BadLine, EventStream, EventTaker, open_input
+from vetrina.formats.events import BadLine, EventStream, EventTaker
+from vetrina.formats.inputs import Inputs, inputs_of, open_input
 
 
 class Recording:
     """Events that can be read again and again; what was not readable is known from the first time.
 
     Args:
-        events: A file of JSON Lines (also gzip or zstd; `-` is standard input), or events that a program made.
-        name: What the events are called in messages, where the file is a copy of what was named.
+        events: A file of JSON Lines (also gzip or zstd; `-` is standard input), a folder or a pattern, several of these as
+            `Inputs`, or events that a program made.
         strict: Whether the first line that is no event raises Refused.
     """
 
-    def __init__(self, events: str | Path | Iterable[Event], *, name: str = "", strict: bool = False) -> None:
-        self._made = None if isinstance(events, str | Path) else tuple(events)
-        self._path = str(events) if isinstance(events, str | Path) else ""
-        self.name = name or self._path or "events"
+    def __init__(self, events: str | Path | Inputs | Iterable[Event], *, strict: bool = False) -> None:
+        given = inputs_of(str(events)) if isinstance(events, str | Path) else events
+        self._made = None if isinstance(given, Inputs) else tuple(given)
+        self._inputs = given if isinstance(given, Inputs) else Inputs((), "events")
+        self.name = self._inputs.label
         self._strict = strict
         self._first: EventStream | None = None
 
@@ -43,7 +45,7 @@ class Recording:
             yield from map(_known(scale), self._made)
             return
         stream = self._stream(scale)
-        with open_input(self._path) as file:
+        with open_input(self._inputs) as file:
             yield from stream.read(file)
         self._first = self._first or stream
 
@@ -53,14 +55,12 @@ class Recording:
             taker.feed(map(_known(scale), self._made))
             return
         stream = self._stream(scale)
-        with open_input(self._path) as file:
+        with open_input(self._inputs) as file:
             stream.send(file, taker)
         self._first = self._first or stream
 
     def _stream(self, scale: Scale) -> EventStream:
-        stream = EventStream(self._path, scale=scale, strict=self._strict)
-        stream.name = self.name
-        return stream
+        return EventStream(self.name, scale=scale, strict=self._strict)
 
 
 def _known(scale: Scale) -> Callable[[Event], Event]:

@@ -1,0 +1,150 @@
+"""Inputs of events, one or many: a file, standard input, a folder, a pattern of names, or several of these in order."""
+
+from __future__ import annotations
+
+import glob
+import os
+import sys
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager
+from pathlib import Path
+from typing import IO, cast
+
+from msgspec import Struct
+
+from vetrina.core.base.faults import Fault, Unreadable, nearest
+from vetrina.formats.documents import unreadable
+from vetrina.formats.opening import only_once, open_file
+from vetrina.formats.packed import PackedReader
+
+ENDINGS = (".jsonl", ".jsonl.gz", ".jsonl.zst")
+"""What the names of files of events end with, where a folder stands for those in it."""
+
+
+class Part(Struct, frozen=True):
+    """One file of an input: where it is read, and what it is called in messages."""
+
+    path: str
+    name: str
+
+
+class Inputs(Struct, frozen=True):
+    """What is read, one after the other, as one stream; ``label`` is what it is called as a whole."""
+
+    parts: tuple[Part, ...]
+    label: str
+
+    @property
+    def only_once(self) -> bool:
+        """Whether a part of it can be read only once: standard input, or a pipe."""
+        return any(only_once(one.path) for one in self.parts)
+
+    @property
+    def size(self) -> int | None:
+        """How many bytes it has as they lie on the disk; None where a part does not tell."""
+        if self.only_once:
+            return None
+        return sum(Path(one.path).stat().st_size for one in self.parts)
+
+
+class ManyFiles:
+    """Several files that are opened one after the other, each when it is its turn."""
+
+    def __init__(self, inputs: Inputs, opened: Callable[[str], Iterator[IO[bytes]]]) -> None:
+        self._inputs, self._opened = inputs, opened
+
+    def parts(self) -> Iterator[tuple[str, IO[bytes]]]:
+        """Yield (name, open binary file); each is closed when the next one is asked for."""
+        for one in self._inputs.parts:
+            for file in self._opened(one.path):
+                yield one.name, file
+
+
+def inputs_of(events: str, also: Sequence[str] = ()) -> Inputs:
+    """Return the files that are meant, in order; raise Unreadable with every one that is not there.
+
+    A folder stands for its files of events by name; a text with `*`, `?` or `[` that is no file's name is a pattern.
+    """
+    faults: list[Fault] = []
+    names = [name for text in (events, *also) for name in _meant(text, faults)]
+    if names.count("-") > 1:
+        fix = "put it into a file"
+        faults.append(Fault("call", "standard input can be read only once", fix=fix, where="events"))
+    if len(names) > 1:
+        faults += [_missing(name) for name in names if name != "-" and not Path(name).exists()]
+    if faults:
+        raise Unreadable(faults)
+    label = names[0] if len(names) == 1 else f"{len(names)} files"
+    return Inputs(tuple(Part(name, name) for name in names), label)
+
+
+def _meant(text: str, faults: list[Fault]) -> list[str]:
+    """Return the names of files that one argument means."""
+    if text != "-" and os.path.isdir(text):  # noqa: PTH112  (a name with odd bytes is no fault here)
+        found = sorted(one.path for one in os.scandir(text) if one.name.endswith(ENDINGS) and one.is_file())
+        if not found:
+            what = "there are no files of events in this folder"
+            faults.append(Fault("no-events", what, why=f"their names end with {', '.join(ENDINGS)}", where=text))
+        return found
+    if glob.has_magic(text) and not os.path.lexists(text):
+        found = sorted(name for name in glob.glob(text) if os.path.isfile(name))  # noqa: PTH113, PTH207
+        if not found:
+            fix = "check it, and quote it so that the shell leaves it alone"
+            faults.append(Fault("no-events", "no file's name is like this pattern", fix=fix, where=text))
+        return found
+    return [text]
+
+
+def _missing(name: str) -> Fault:
+    folder = Path(name).parent
+    others = [one.name for one in folder.iterdir()] if folder.is_dir() else []
+    close = nearest(Path(name).name, others)
+    fix = f'did you mean "{folder / close[0]}"?' if close else "check the path"
+    return Fault("no-events", "there is no such file", fix=fix, where=name)
+
+
+@contextmanager
+def open_input(events: str | Inputs) -> Iterator[IO[bytes] | ManyFiles]:
+    """Open an input for reading bytes: `-` is standard input, .gz and .zst are unpacked as they are read; many are opened in turn."""
+    if isinstance(events, str):
+        with open_one(events) as file:
+            yield file
+    elif len(events.parts) == 1:
+        with open_one(events.parts[0].path) as file:
+            yield file
+    else:
+        yield ManyFiles(events, _each)
+
+
+def _each(path: str) -> Iterator[IO[bytes]]:
+    with open_one(path) as file:
+        yield file
+
+
+@contextmanager
+def open_one(path: str) -> Iterator[IO[bytes]]:
+    """Open one file for reading bytes: `-` is standard input, .gz and .zst are unpacked as they are read."""
+    if path == "-":
+        yield sys.stdin.buffer
+        return
+    file = Path(path)
+    try:
+        if file.is_dir():
+            raise unreadable(path, "this is a directory, not a file", fix="name the file inside it")
+        raw = open_file(file)
+    except FileNotFoundError:
+        raise unreadable(path, "there is no such file", fix="check the path") from None
+    except PermissionError:
+        raise unreadable(path, "the file may not be read", "its permissions are in the way") from None
+    except (OSError, ValueError) as error:
+        raise unreadable(path, f"the file cannot be read: {getattr(error, 'strerror', '') or error}") from None
+    with raw:
+        yield unpacked(raw, file.name)
+
+
+def unpacked(raw: IO[bytes], name: str) -> IO[bytes]:
+    """Return a stream that unpacks ``raw`` by the ending of its name."""
+    for ending in (".gz", ".zst"):
+        if name.endswith(ending):
+            return cast(IO[bytes], PackedReader(raw, ending))
+    return raw
