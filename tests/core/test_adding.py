@@ -140,7 +140,8 @@ def call(house: Path, folder: Path) -> Callable[..., subprocess.CompletedProcess
     (folder / "e.jsonl").write_text("".join(lines), encoding="utf-8")
 
     def run(*words: str) -> subprocess.CompletedProcess[str]:
-        environment = {**os.environ, "PYTHONPATH": str(house), "COLUMNS": "120", "PYTHONDONTWRITEBYTECODE": "1"}
+        known = {name: value for name, value in os.environ.items() if not name.startswith("COVERAGE")}  # of the package itself
+        environment = {**known, "PYTHONPATH": str(house), "COLUMNS": "120", "PYTHONDONTWRITEBYTECODE": "1"}
         return subprocess.run(
             [sys.executable, "-m", "vetrina", *words], cwd=folder, env=environment, capture_output=True, text=True, check=False
         )
