@@ -33,6 +33,7 @@ quick: $(STAMP)
 	$(BIN)/pytest -n auto tests/core --few
 
 bench: $(STAMP)
+	@$(BIN)/python -m compileall -q src
 	$(BIN)/python benchmarks/run.py
 
 format: $(STAMP)

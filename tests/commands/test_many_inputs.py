@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import gzip
+import io
 import json
+import sys
 from collections.abc import Callable
 from itertools import pairwise
 from pathlib import Path
@@ -13,6 +15,9 @@ import zstandard
 from docs import prepare
 
 from support import Run
+from vetrina.commands import progress
+from vetrina.formats.events import EventStream
+from vetrina.formats.inputs import inputs_of, open_input
 
 Write = Callable[..., Path]
 CALLS = [
@@ -115,3 +120,28 @@ def test_standard_input_among_files_and_a_name_with_stars(run: Run, folder: Path
     assert found.json == json.loads(
         run("whatif", "plan.yaml", "week.jsonl", "--tune", "root=info", "--ratio", "1", "--json").out
     )
+
+
+def test_a_bar_is_drawn_for_long_work_on_a_terminal_only(folder: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    class Terminal(io.StringIO):
+        def isatty(self) -> bool:
+            return True
+
+    def said(stderr: io.StringIO, *, prints: bool = False) -> str:
+        monkeypatch.setattr(sys, "stderr", stderr)
+        inputs = inputs_of(str(folder / "archive"))
+        with progress.watched(inputs, prints=prints), open_input(inputs) as file:
+            events = list(EventStream(inputs.label).read(file))
+        assert len(events) > 1500
+        return stderr.getvalue()
+
+    monkeypatch.setenv("COLUMNS", "120")
+    assert said(Terminal()) == "", "what is done in two seconds shows none"
+    monkeypatch.setattr(progress, "SILENT", -1.0)
+    monkeypatch.setattr(progress, "_PAUSE", 0.0)
+    shown = said(Terminal())
+    assert "reading 5 files" in shown
+    assert "events a second" in shown
+    assert said(io.StringIO()) == ""
+    monkeypatch.setattr(sys, "stdout", Terminal())
+    assert said(Terminal(), prints=True) == ""

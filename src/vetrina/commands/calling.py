@@ -280,6 +280,13 @@ def without_secrets(lines: Iterable[screen.Line], plan: Plan) -> Iterable[screen
 @contextmanager
 def again_and_again(inputs: Inputs) -> Iterator[Inputs]:
     """Yield inputs that can be read several times: standard input, or a pipe, is put into a file first."""
+    from vetrina.commands.progress import watched  # noqa: PLC0415  (commands without events start without it)
+
+    with watched(inputs):
+        yield from _again_and_again(inputs)
+
+
+def _again_and_again(inputs: Inputs) -> Iterator[Inputs]:
     if not inputs.only_once:
         yield inputs
         return

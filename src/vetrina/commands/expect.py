@@ -10,6 +10,7 @@ import typer
 from msgspec.structs import replace
 
 from vetrina.commands import calling, options
+from vetrina.commands.progress import watched
 from vetrina.core.base.hidden import shown
 from vetrina.core.changes.expecting import Verdict, expect, record
 from vetrina.core.config.resolution import ResolvedPlan
@@ -75,7 +76,7 @@ def _case(one: Verdict) -> Case:
 def _record(found: ResolvedPlan, inputs: Inputs, plan: Path) -> None:
     calling.only_beside("--record", "--also", *options.PLAN_OPTIONS)
     stream = EventStream(inputs.label, scale=found.plan.scale)
-    with open_input(inputs) as file:
+    with watched(inputs), open_input(inputs) as file:
         recorded = record(stream.read(file), found)
     asked = calling.asked_text(found)
     sys.stdout.write(shown(cases_text(recorded, f"what {plan.name} does today{f' with {asked}' if asked else ''}")))

@@ -11,6 +11,7 @@ import typer
 from msgspec import Struct
 
 from vetrina.commands import calling, completing, options
+from vetrina.commands.progress import watched
 from vetrina.core.base.clocks import zone as zone_of
 from vetrina.core.base.events import Event
 from vetrina.core.base.faults import Fault, Refused, refuse
@@ -169,7 +170,7 @@ def _events(
         return
     inputs = inputs_of(events, also)
     stream = EventStream(inputs.label, scale=plan.scale, strict=strict)
-    with open_input(inputs) as file:
+    with watched(inputs, prints=True), open_input(inputs) as file:
         yield stream.numbered(file)
     calling.remark_bad_lines(stream.name, stream.unreadable, stream.bad_lines)
     if stream.unreadable:

@@ -12,13 +12,14 @@ import typer
 
 from vetrina.commands import calling, completing, options
 from vetrina.commands.preview import parsed_template
+from vetrina.commands.progress import watched
 from vetrina.core.base.events import Event
 from vetrina.core.base.faults import offer, refuse
 from vetrina.core.base.levels import Scale, Severities
 from vetrina.core.routing.counting import Part
 from vetrina.core.templates.forms import PlainText, Template
 from vetrina.core.templates.reading_times import dated, pattern_of
-from vetrina.formats.inputs import open_one
+from vetrina.formats.inputs import files_named, open_one
 from vetrina.formats.logs import LogReader
 from vetrina.views import read as view
 from vetrina.views.documents import read as documents
@@ -85,7 +86,8 @@ def run(
     _needed(written.form, default_level, day, given_zone, written.scale)
     named, level_without = _encoding(encoding or written.encoding), default_level or "info"
     reader = LogReader(written.form, encoding=named, day=_day(day), default_level=level_without)
-    shown = _show(logs, reader, wanted, first)
+    with watched(files_named(logs), prints=True):
+        shown = _show(logs, reader, wanted, first)
     _tell(reader, logs, shown, stopped=shown == first, as_json=json)
     if reader.misfits or not reader.events:
         raise typer.Exit(calling.Exit.WANTING)

@@ -6,7 +6,7 @@ import os
 import sys
 import time
 from collections.abc import Callable, Iterator
-from contextlib import ExitStack, suppress
+from contextlib import ExitStack, nullcontext, suppress
 from datetime import datetime
 from itertools import islice
 from pathlib import Path
@@ -16,6 +16,7 @@ import typer
 from msgspec import Struct
 
 from vetrina.commands import calling, completing, options
+from vetrina.commands.progress import watched
 from vetrina.core.base import clocks
 from vetrina.core.base.errors import NotUnderstood
 from vetrina.core.base.events import Event
@@ -167,7 +168,7 @@ def _ended(rehearsal: Rehearsal, client: Any, stand_in: Any, again: Iterator[Eve
 def _play(rehearsal: Rehearsal, stream: EventStream, inputs: Inputs, pace: float | None, into: Path) -> None:
     """Send all events through; whatever stops that, what is open is closed, so that whole lines are left."""
     try:
-        with open_input(inputs) as file:
+        with watched(inputs) if pace is None else nullcontext(), open_input(inputs) as file:
             if pace is None:
                 stream.send(file, rehearsal)
             else:

@@ -12,6 +12,7 @@ import typer
 from msgspec import Struct
 
 from vetrina.commands import calling, completing, options
+from vetrina.commands.progress import watched
 from vetrina.core.base import clocks
 from vetrina.core.base.errors import NotUnderstood
 from vetrina.core.base.faults import refuse
@@ -100,12 +101,19 @@ def run(
     inputs = _readable(events, also, again=bool(repeat > 1 or disk or history or rate))
     streams = [calling.stream_of_rate(text, found.plan) for text in rate]
     playing = Playing(Recording(inputs, strict=strict), repeat, scale, seed, streams, ratio, tuple(appender))
-    rolling, unpacked = playing.files(found.plan)
-    _remark(found.plan, rolling, unpacked)
+    rolling = _played(playing, found.plan, inputs)
     _plot(plot, found.plan, rolling)
     shown = _Shown(found, playing, rolling, calling.width(wide=wide), json)
     shown.show(calling.moment(on, found.plan.zone, "--on") if on else None, runs, _wish(disk, history), every_file=all_)
     calling.end_of(playing.recording)
+
+
+def _played(playing: Playing, plan: Plan, inputs: Inputs) -> Rolling:
+    """Return the plan's files after the traffic; what is not sure about them is told."""
+    with watched(inputs):
+        rolling, unpacked = playing.files(plan)
+    _remark(plan, rolling, unpacked)
+    return rolling
 
 
 class _Shown(Struct):

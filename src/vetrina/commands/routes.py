@@ -11,6 +11,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from vetrina.commands import calling, completing, options
+from vetrina.commands.progress import watched
 from vetrina.core.base.events import Event
 from vetrina.core.base.faults import refuse
 from vetrina.core.base.levels import NAMES
@@ -73,7 +74,7 @@ def run(
     _possible(fail_on, plot, counts_only, {"--each": each, "--group-by": group_by})
     stream = EventStream(inputs.label, scale=found.plan.scale, strict=strict)
     call = _Call(Router(found.plan), stream, part, appender, calling.width(wide=wide), json)
-    with open_input(inputs) as file:
+    with watched(inputs, prints=each), open_input(inputs) as file:
         if each:
             call.each(file)
         elif group_by is not None:

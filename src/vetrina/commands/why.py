@@ -9,6 +9,7 @@ from typing import Annotated
 import typer
 
 from vetrina.commands import calling, completing, options
+from vetrina.commands.progress import watched
 from vetrina.core.base.events import Event, JsonObject
 from vetrina.core.base.faults import refuse
 from vetrina.core.base.logger_names import event_name, tree_name
@@ -116,7 +117,7 @@ def _traffic(events: Inputs) -> Callable[[ResolvedPlan], Traffic]:
     def measure(found: ResolvedPlan) -> Traffic:
         if id(found) not in known:
             counter = Counter(Router(found.plan))
-            with open_input(events) as file:
+            with watched(events), open_input(events) as file:
                 EventStream(events.label, scale=found.plan.scale).send(file, counter)
             known[id(found)] = counter.result()
         return known[id(found)]

@@ -23,6 +23,7 @@ from vetrina.core.base.faults import Fault, Place, Refused
 from vetrina.core.base.levels import Scale, Severities
 from vetrina.formats.inputs import ManyFiles, open_input
 from vetrina.formats.lines import LONGEST_LINE, Lines
+from vetrina.formats.progress import watcher
 
 DEEPEST = 500
 SHOWN = 5
@@ -98,9 +99,12 @@ class EventStream:
         self.number = 0
         for name, part in file.parts() if isinstance(file, ManyFiles) else [(self.name, file)]:
             self._part, self._before = name, self.number
-            number, reader = self.number, Lines(name)
+            number, reader, reading = self.number, Lines(name), watcher()
             for lines in reader.batches(part):
-                yield self._events(lines, number + 1)
+                found = self._events(lines, number + 1)
+                if reading is not None:
+                    reading.events += len(found[1])
+                yield found
                 if self._refused is not None:
                     raise self._refused
                 number += len(lines)

@@ -16,12 +16,13 @@ from vetrina.core.base.faults import Fault, Unreadable, nearest
 from vetrina.formats.documents import unreadable
 from vetrina.formats.opening import only_once, open_file
 from vetrina.formats.packed import PackedReader
+from vetrina.formats.progress import Watched, watcher
 
 ENDINGS = (".jsonl", ".jsonl.gz", ".jsonl.zst")
 """What the names of files of events end with, where a folder stands for those in it."""
 
 
-class Part(Struct, frozen=True):
+class InputFile(Struct, frozen=True):
     """One file of an input: where it is read, and what it is called in messages."""
 
     path: str
@@ -31,7 +32,7 @@ class Part(Struct, frozen=True):
 class Inputs(Struct, frozen=True):
     """What is read, one after the other, as one stream; ``label`` is what it is called as a whole."""
 
-    parts: tuple[Part, ...]
+    parts: tuple[InputFile, ...]
     label: str
 
     @property
@@ -45,6 +46,11 @@ class Inputs(Struct, frozen=True):
         if self.only_once:
             return None
         return sum(Path(one.path).stat().st_size for one in self.parts)
+
+
+def files_named(names: Sequence[str]) -> Inputs:
+    """Return the files of these very names, in order."""
+    return Inputs(tuple(InputFile(name, name) for name in names), names[0] if len(names) == 1 else f"{len(names)} files")
 
 
 class ManyFiles:
@@ -74,8 +80,7 @@ def inputs_of(events: str, also: Sequence[str] = ()) -> Inputs:
         faults += [_missing(name) for name in names if name != "-" and not Path(name).exists()]
     if faults:
         raise Unreadable(faults)
-    label = names[0] if len(names) == 1 else f"{len(names)} files"
-    return Inputs(tuple(Part(name, name) for name in names), label)
+    return files_named(names)
 
 
 def _meant(text: str, faults: list[Fault]) -> list[str]:
@@ -124,8 +129,9 @@ def _each(path: str) -> Iterator[IO[bytes]]:
 @contextmanager
 def open_one(path: str) -> Iterator[IO[bytes]]:
     """Open one file for reading bytes: `-` is standard input, .gz and .zst are unpacked as they are read."""
+    reading = watcher()
     if path == "-":
-        yield sys.stdin.buffer
+        yield sys.stdin.buffer if reading is None else cast(IO[bytes], Watched(sys.stdin.buffer, reading))
         return
     file = Path(path)
     try:
@@ -139,7 +145,7 @@ def open_one(path: str) -> Iterator[IO[bytes]]:
     except (OSError, ValueError) as error:
         raise unreadable(path, f"the file cannot be read: {getattr(error, 'strerror', '') or error}") from None
     with raw:
-        yield unpacked(raw, file.name)
+        yield unpacked(raw if reading is None else cast(IO[bytes], Watched(raw, reading)), file.name)
 
 
 def unpacked(raw: IO[bytes], name: str) -> IO[bytes]:
