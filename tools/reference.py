@@ -326,10 +326,30 @@ def _signature(name: str, found: Any) -> str:
         }
         return f"class {name}:\n" + "\n".join(f"    {field}: {types[field]}" for field in found.__struct_fields__)
     try:
-        signature = re.sub(r"ForwardRef\('([^']*)'\)", r"\1", str(inspect.signature(found)))
-        return f"{'class ' if inspect.isclass(found) else ''}{name}{signature}".replace("'", "")
+        return f"{'class ' if inspect.isclass(found) else ''}{name}{_plainly(inspect.signature(found))}"
     except (TypeError, ValueError):
         return f"class {name}"
+
+
+class _Annotation:
+    """An annotation that is shown as it was written."""
+
+    def __init__(self, annotation: object) -> None:
+        self._text = re.sub(r"ForwardRef\('([^']*)'\)", r"\1", annotation if isinstance(annotation, str) else repr(annotation))
+
+    def __repr__(self) -> str:
+        return self._text
+
+
+def _plainly(signature: inspect.Signature) -> inspect.Signature:
+    """Return a signature without quotes around its annotations, and without self."""
+    kept = [
+        one if one.annotation is one.empty else one.replace(annotation=_Annotation(one.annotation))
+        for one in signature.parameters.values()
+        if one.name != "self"
+    ]
+    back = signature.return_annotation
+    return signature.replace(parameters=kept, return_annotation=back if back is signature.empty else _Annotation(back))
 
 
 def _members(found: Any) -> str:
@@ -337,10 +357,9 @@ def _members(found: Any) -> str:
     for name, one in inspect.getmembers(found):
         if name.startswith("_") or name in getattr(found, "__struct_fields__", ()):
             continue
-        words = (inspect.getdoc(one) or "").partition("\n")[0]
+        words = (inspect.getdoc(one) or "").partition("\n")[0].replace("``", "`")
         if inspect.isfunction(one):
-            signature = re.sub(r"self(, )?", "", str(inspect.signature(one)), count=1).replace("'", "")
-            rows.append((f"`{name}{signature}`", words))
+            rows.append((f"`{name}{_plainly(inspect.signature(one))}`", words))
         elif isinstance(one, property) or type(one).__name__ == "cached_property":
             rows.append((f"`{name}`", words))
     return "\n" + _table(("member", "meaning"), rows) if rows else ""

@@ -9,6 +9,7 @@ from msgspec import Struct
 
 from vetrina.core.checks.context import Check
 from vetrina.core.checks.runner import Finding
+from vetrina.views.documents.shared import spot
 
 
 class FindingEntry(Struct):
@@ -60,9 +61,7 @@ def document(findings: Sequence[Finding]) -> CheckResult:
                 one.message,
                 one.why,
                 one.remedy,
-                one.place.file if one.place else None,
-                one.place.line if one.place else None,
-                one.place.column if one.place else None,
+                *spot(one.place),
                 one.subject,
                 one.edit,
                 list(one.stages),

@@ -9,6 +9,7 @@ from msgspec import Struct
 from vetrina.core.config.accounts import SourceAccount, Unused
 from vetrina.core.config.history import History
 from vetrina.core.config.placeholders import Use
+from vetrina.views.documents.shared import spot
 
 
 class Saying(Struct):
@@ -80,9 +81,7 @@ def history_document(found: History) -> Origin:
         Saying(
             one.layer.kind,
             one.layer.label,
-            one.place.file if one.place else None,
-            one.place.line if one.place else None,
-            one.place.column if one.place else None,
+            *spot(one.place),
             one.text,
             one.fate,
         )
@@ -111,9 +110,7 @@ def unused_document(accounts: list[SourceAccount], nothing: list[Unused]) -> Ori
         UnusedEntry(
             one.kind,
             one.name,
-            one.place.file if one.place else None,
-            one.place.line if one.place else None,
-            one.place.column if one.place else None,
+            *spot(one.place),
             one.remark,
         )
         for one in nothing

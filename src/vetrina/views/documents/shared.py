@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from msgspec import Struct
 
+from vetrina.core.base.faults import Place
 from vetrina.core.base.origins import Origin, OriginKind
 
 
@@ -24,13 +25,11 @@ class Delivery(Struct):
     via: str
 
 
+def spot(place: Place | None) -> tuple[str | None, int | None, int | None]:
+    """Return file, line and column of a place, nulls for none."""
+    return (place.file, place.line, place.column) if place else (None, None, None)
+
+
 def origin_place(origin: Origin) -> OriginPlace:
     """Return where an effective value came from."""
-    place = origin.place
-    return OriginPlace(
-        origin.kind,
-        place.file if place else None,
-        place.line if place else None,
-        place.column if place else None,
-        origin.label if origin.kind != "file" else "",
-    )
+    return OriginPlace(origin.kind, *spot(origin.place), origin.label if origin.kind != "file" else "")
