@@ -124,7 +124,7 @@ def test_all_faults_of_a_plan_come_in_one_run_in_the_order_of_their_places(run: 
         pytest.param(["levels", "."], "this is a directory", id="a directory"),
         pytest.param(["levels"], "Missing argument", id="no plan"),
         pytest.param(["routes", "plan.yaml", "missing.jsonl"], "there is no such file", id="missing events"),
-        pytest.param(["routes", "plan.yaml", "."], "this is a directory", id="events in a directory"),
+        pytest.param(["routes", "plan.yaml", "."], "there are no files of events in this folder", id="a folder without events"),
         pytest.param(["why", "plan.yaml"], "--logger and --level is missing", id="which message"),
         pytest.param(
             ["why", "plan.yaml", "--logger", "a", "--level", "inof"], "the nearest: info", id="why with an unknown level"

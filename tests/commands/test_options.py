@@ -42,6 +42,10 @@ EVENTS = [
           time=f"2026-11-{9 + at % 4:02}T0{at % 7}:12:00Z", fields={"gate": at % 2}, error="Boom: x" if at % 5 == 0 else None)
     for at in range(40)
 ]  # fmt: skip
+MORE = [
+    event(logger, level, f"more {at}", time=f"2026-11-{9 + at:02}T01:00:00Z", fields={"gate": 0})
+    for at, (logger, level) in enumerate([("a", "info"), ("b", "error"), ("a.b", "info"), ("off", "error"), ("d", "warn")])
+]
 READING = {"--stage": ["live"], "--with": ["layer.yaml"], "--env": ["LOWEST=error"], "--env-file": ["some.env"], "--set": ["templates.long='{time} changed {message}'"],
            "--tune": ["root=debug"]}  # fmt: skip
 COMMANDS: dict[str, tuple[list[str], dict[str, list[str]]]] = {
@@ -50,24 +54,24 @@ COMMANDS: dict[str, tuple[list[str], dict[str, list[str]]]] = {
     "origin": (["plan.yaml", "loggers.a.level"], {key: READING[key] for key in READING if key not in {"--set", "--tune"}} | {"--set": ["loggers.a.level=warn"], "--tune": ["a=error"], "--unused": []}),
     "origin:unused": (["plan.yaml", "--unused"], READING),
     "routes": (["plan.yaml", "week.jsonl"], READING | {"--set": ["appenders.book.floor=error"]} | {"--each": [], "--counts-only": [], "--logger": ["a"], "--level": ["info.."], "--field": ["gate=0"],
-               "--appender": ["book"], "--group-by": ["field", "gate"], "--plot": ["out.svg"], "--fail-on": ["lost-errors"]}),
-    "why": (["plan.yaml", "--logger", "a.b", "--level", "info"], READING | {"--set": ["loggers[a.b].level=warn"], "--tune": ["a.b=error"], "--env": ["FLOOR=fatal"], "--stage": ["live"]} | {"--message": ["m"], "--field": ["gate=1"], "--error": ["Boom"], "--to": ["side"], "--twice": [], "--events": ["week.jsonl"]}),
+               "--appender": ["book"], "--also": ["more.jsonl"], "--group-by": ["field", "gate"], "--plot": ["out.svg"], "--fail-on": ["lost-errors"]}),
+    "why": (["plan.yaml", "--logger", "a.b", "--level", "info"], READING | {"--set": ["loggers[a.b].level=warn"], "--tune": ["a.b=error"], "--env": ["FLOOR=fatal"], "--stage": ["live"]} | {"--message": ["m"], "--field": ["gate=1"], "--error": ["Boom"], "--to": ["side"], "--twice": [], "--events": ["week.jsonl"], "--also": ["more.jsonl"]}),
     "check": (["plan.yaml", "--events", "week.jsonl"], READING | {"--set": ["loggers.off.enabled=true"], "--env": ["SIDE=/x/public/side"], "--tune": ["a.b=off"], "--all-stages": [], "--probe": [], "--fail-on": ["error"], "--only": ["unseen-logger"], "--skip": ["twice"],
-              "--limit": ["loud-logger.least=5", "--limit", "loud-logger.share=5"], "--sarif": ["out.sarif"], "--junit": ["out.xml"], "--explain": ["unseen-logger"], "--list": []}),
+              "--limit": ["loud-logger.least=5", "--limit", "loud-logger.share=5"], "--sarif": ["out.sarif"], "--junit": ["out.xml"], "--explain": ["unseen-logger"], "--list": [], "--also": ["more.jsonl"]}),
     "preview": (["plan.yaml", "week.jsonl"], READING | {"--appender": ["book"], "--logger": ["a"], "--level": ["info"], "--first": ["1"], "--remarks": [],
-                "--side-by-side": ["desk", "book"], "--raw": [], "--explain": [], "--zone": ["Asia/Tokyo"], "--template": ["{message}"]}),
+                "--side-by-side": ["desk", "book"], "--raw": [], "--explain": [], "--zone": ["Asia/Tokyo"], "--template": ["{message}"], "--also": ["more.jsonl"]}),
     "preview:template": (["--template", "{time} {message|mask}", "week.jsonl"], READING | {"--appender": ["book"], "--logger": ["a"], "--level": ["info"], "--first": ["1"],
                          "--remarks": [], "--side-by-side": ["desk", "book"], "--raw": [], "--explain": [], "--zone": ["Asia/Tokyo"]}),
     "rolling": (["plan.yaml", "week.jsonl"], READING | {"--appender": ["book"], "--ratio": ["0.5"], "--on": ["2026-11-11T12:00"], "--names": [], "--repeat": ["2"], "--scale": ["2"],
-                "--rate": ["a error 1/hour"], "--runs": ["2"], "--seed": ["3"], "--disk": ["300 B"], "--history": ["2 days"]}),
+                "--rate": ["a error 1/hour"], "--runs": ["2"], "--seed": ["3"], "--disk": ["300 B"], "--history": ["2 days"], "--also": ["more.jsonl"]}),
     "whatif": (["plan.yaml", "week.jsonl", "--tune", "a=debug"], {key: READING[key] for key in READING if key not in {"--set", "--tune"}} | {"--set": ["deliver=once"],
                "--to-with": ["layer.yaml"], "--to-stage": ["dark"], "--must-show": ["logger=a,level=debug"], "--rate": ["a error 1/minute"], "--repeat": ["3"],
-               "--ratio": ["0.3"], "--note": ["out.md"]}),
+               "--ratio": ["0.3"], "--note": ["out.md"], "--also": ["more.jsonl"]}),
     "compare": (["plan.yaml", "other.yaml"], READING | {"--set": ["appenders.side.path=elsewhere.log"], "--env": ["FLOOR=fatal"], "--by": ["appender"], "--other-stage": ["live"], "--other-with": ["layer.yaml"],
                 "--other-set": ["appenders.book.ceiling=error"], "--other-tune": ["b=error"]}),
     "apply": (["plan.yaml", "--tune", "b=error", "--yes"], {"--set": ["deliver=once"], "--into": ["new.yaml"], "--in-stage": ["live"], "--dry-run": [],
               "--stage": ["dark"], "--with": ["layer.yaml"], "--env": ["LOWEST=error"], "--env-file": ["some.env"]}),
-    "expect": (["plan.yaml", "cases.yaml"], READING | {"--set": ["loggers.a.level=off"]} | {"--record": [], "--junit": ["out.xml"]}),
+    "expect": (["plan.yaml", "cases.yaml"], READING | {"--set": ["loggers.a.level=off"]} | {"--record": [], "--junit": ["out.xml"], "--also": ["more.jsonl"]}),
     "read": (["app.log", "--template", "{time} {level} {logger} {message} {fields}"], {"--plan": ["plan.yaml"], "--appender": ["desk"], "--zone": ["Asia/Tokyo"], "--date": ["2026-11-13"], "--encoding": ["latin-1"],
              "--default-level": ["warn"], "--logger": ["a"], "--level": ["error"], "--field": ["x=1"], "--since": ["2026-11-10"], "--until": ["2026-11-12"], "--first": ["2"]}
              | {key: READING[key] for key in READING}),
@@ -99,12 +103,15 @@ MASKED = {
         "--fail-on beside --only",
         "--limit beside --only",
         "--skip beside --only",
+        "--also beside --only",
     },  # that check finds nothing there
     "preview": {
         "--logger beside --appender",
         "--logger beside --level",
         "--logger beside --side-by-side",
         "--remarks beside --set",
+        "--also beside --side-by-side",
+        "--also beside --level",  # the first events are those of the first file
     },
     "preview:template": {"--logger beside --first", "--logger beside --explain"},  # the first event is of this logger
     "rolling": {"--repeat beside --on"},  # the folder stands as it does before the second round
@@ -117,7 +124,7 @@ MASKED = {
 
 def setup(folder: Path) -> None:
     files = {"plan.yaml": PLAN, "other.yaml": PLAN.replace("400 B", "500 B").replace("SIDE:-side", "SIDE:-beside"), "layer.yaml": LAYER, "cases.yaml": CASES, "some.env": "FLOOR=warn\nLOWEST=fatal\nZONE=Asia/Tokyo\n",
-             "week.jsonl": "".join(json.dumps(one) + "\n" for one in EVENTS), "app.log": LOG}  # fmt: skip
+             "week.jsonl": "".join(json.dumps(one) + "\n" for one in EVENTS), "more.jsonl": "".join(json.dumps(one) + "\n" for one in MORE), "app.log": LOG}  # fmt: skip
     for name, text in files.items():
         (folder / name).write_text(text)
 
