@@ -83,6 +83,7 @@ def test_help_has_a_sentence_examples_and_words_for_all_it_takes(run: Run, comma
 
     assert examples
     assert sum(command in line for line in examples) >= len(examples) - 1
+    assert len({name for name, _ in told}) == len(told), "each is told once"
     assert all(words.strip() and words.strip() != "[required]" for _, words in told)
     assert f"vetrina {command}" in (ROOT / "README.md").read_text(encoding="utf-8") + "".join(
         page.read_text(encoding="utf-8") for page in (ROOT / "docs").rglob("*.md")

@@ -8,9 +8,10 @@ from importlib import import_module
 from typing import Any, get_args, get_type_hints
 
 import typer
-from typer.core import TyperCommand, TyperGroup
+from typer.core import TyperGroup
 from typer.models import ArgumentInfo
 
+from vetrina.commands.command import PlainCommand
 from vetrina.commands.overview import COMMANDS, OPTIONS
 from vetrina.core.base.faults import nearest, refuse
 
@@ -47,7 +48,7 @@ def _command(name: str) -> Any:
         group.name = name
         return group
     one = typer.Typer(add_completion=False, rich_markup_mode=None, pretty_exceptions_enable=False)
-    kind = getattr(module, "Command", TyperCommand)
+    kind = getattr(module, "Command", PlainCommand)
     one.command(name, cls=kind, help=module.run.__doc__, no_args_is_help=False)(module.run)
     command = typer.main.get_command(one)
     _tell_arguments(command, module.run)

@@ -9,9 +9,9 @@ from typing import Annotated, Any
 import msgspec
 import typer
 from msgspec.structs import replace
-from typer.core import TyperCommand
 
 from vetrina.commands import calling, completing, options
+from vetrina.commands.command import PlainCommand
 from vetrina.core.base.events import Event
 from vetrina.core.base.faults import refuse
 from vetrina.core.base.logger_names import event_name
@@ -50,7 +50,7 @@ class Change(msgspec.Struct):
         return replace(given, stage=self.to_stage or given.stage, with_=layers, set_=self.set, tune=self.tune).read(plan)
 
 
-class Command(TyperCommand):
+class Command(PlainCommand):
     """Takes the groups between `--or` apart, which an option's order alone tells."""
 
     def parse_args(self, ctx: Any, args: list[str]) -> list[str]:
