@@ -26,13 +26,13 @@ from vetrina.core.base.logger_names import ROOT, below
 from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.core.plan.loggers import Tree
 from vetrina.core.plan.model import Plan
-from vetrina.core.routing.counting import Part
 from vetrina.formats.documents import yaml_value
 from vetrina.formats.opening import only_once
 from vetrina.views import screen
 
 if TYPE_CHECKING:
     from vetrina.core.rolling.streams import Stream
+    from vetrina.core.routing.counting import Part
     from vetrina.formats.inputs import Inputs
     from vetrina.work.recording import Recording
 
@@ -241,6 +241,8 @@ def _same(word: str, path: Path) -> bool:
 
 def part_of(scale: Scale, logger: str, level: str, field: list[str]) -> Part:
     """Return which events --logger, --level and --field leave."""
+    from vetrina.core.routing.counting import Part  # noqa: PLC0415  (only commands that count load it)
+
     try:
         levels = scale.range(level) if level else None
     except NotUnderstood as reason:

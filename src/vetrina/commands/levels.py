@@ -10,7 +10,6 @@ from vetrina.commands import calling, completing, options
 from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.core.routing.level_rows import Selection, level_rows
 from vetrina.views import levels as view
-from vetrina.views.documents import levels as documents
 
 
 @options.reads_plan
@@ -53,6 +52,8 @@ def run(
         found.bare_plan() if found.overrides.change_plan() else None,
     )
     if json:
+        from vetrina.views.documents import levels as documents  # noqa: PLC0415  (a document's record is slow to make)
+
         calling.print_json(documents.document(rows, found.plan.scale))
         return
     lines = view.title_lines(found.plan, len(rows), total, calling.asked_text(found))

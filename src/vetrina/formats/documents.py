@@ -108,8 +108,8 @@ def read_document(text: str, source: Source, report: Callable[[Fault], None]) ->
     return _Composer(text, source, report).compose()
 
 
-_NOT_YAML = re.compile("[^\\t\\n\\r\\x20-\\x7e\\x85\\xa0-\\ud7ff\\ue000-\\ufffd\\U00010000-\\U0010ffff]")
-"""What no YAML text holds (YAML 1.2, 5.1)."""
+_NOT_YAML = re.compile(r"[\x00-\x08\x0b\x0c\x0e-\x1f\x7f-\x84\x86-\x9f\ud800-\udfff\ufffe\uffff]")
+"""What no YAML text holds (YAML 1.2, 5.1); told by what it is, since the complement takes ten times as long to compile."""
 
 
 def _refuse_depth(text: str, name: str) -> None:
