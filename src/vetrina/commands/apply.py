@@ -21,10 +21,7 @@ from vetrina.work.applying import Change, Work, nameable, write
 def run(
     given: options.PlanOptions,
     plan: options.PlanArgument,
-    tune: Annotated[
-        list[str],
-        typer.Option("--tune", autocompletion=completing.tunes, metavar="LOGGER=LEVEL", help="The change: a logger's level."),
-    ] = [],
+    tune: options.TuneChange = [],
     set_: Annotated[
         list[str],
         typer.Option(

@@ -17,9 +17,8 @@ import typer
 from msgspec.structs import replace
 
 from vetrina.core.base import clocks
-from vetrina.core.base.errors import NotUnderstood
 from vetrina.core.base.events import NOT_TEXT, compact_json
-from vetrina.core.base.faults import Refused, nearest, offer, refuse
+from vetrina.core.base.faults import Refused, nearest, refuse
 from vetrina.core.base.hidden import MASK, shown, shown_json
 from vetrina.core.base.levels import Scale
 from vetrina.core.base.logger_names import ROOT, below
@@ -29,9 +28,9 @@ from vetrina.core.plan.model import Plan
 from vetrina.formats.documents import yaml_value
 from vetrina.formats.opening import only_once
 from vetrina.views import screen
+from vetrina.work.asked import level_range
 
 if TYPE_CHECKING:
-    from vetrina.core.rolling.streams import Stream
     from vetrina.core.routing.counting import Part
     from vetrina.formats.inputs import Inputs
     from vetrina.work.recording import Recording
@@ -56,13 +55,16 @@ def asked_text(found: ResolvedPlan) -> str:
 
 def print_json(document: Any) -> None:
     """Write one JSON document to standard output."""
-    compact = visible(compact_json(shown_json(msgspec.to_builtins(document)))).encode()
-    sys.stdout.write(msgspec.json.format(compact, indent=2).decode() + "\n")
+    sys.stdout.write(msgspec.json.format(_compact(document).encode(), indent=2).decode() + "\n")
 
 
 def print_json_line(document: Any) -> None:
     """Write one JSON document on a line of its own to standard output."""
-    sys.stdout.write(visible(compact_json(shown_json(msgspec.to_builtins(document)))) + "\n")
+    sys.stdout.write(_compact(document) + "\n")
+
+
+def _compact(document: Any) -> str:
+    return visible(compact_json(shown_json(msgspec.to_builtins(document))))
 
 
 def visible(text: str) -> str:
@@ -137,13 +139,6 @@ def only_beside(option: str, *allowed: str) -> None:
             raise refuse(f"{flag} has no effect with {option}", fix="leave one of them out", where=flag)
 
 
-def known_appenders(plan: Plan, names: Iterable[str], where: str = "--appender") -> None:
-    """Refuse names that no appender of the plan has."""
-    for name in names:
-        if name not in plan.appenders:
-            raise refuse(f'no appender is called "{name[:60]}"', fix=offer(name, plan.appenders), where=where)
-
-
 def picture_kind(plot: Path | None) -> None:
     """Refuse a picture's file name whose end does not say what kind it is."""
     if plot is not None and plot.suffix not in {".svg", ".png"}:
@@ -182,16 +177,6 @@ def _near_logger(logger: str, known: Iterable[str], separator: str) -> str | Non
     if close:
         return siblings[close[0]]
     return next(iter(nearest(logger, known, cutoff=0.86)), None)
-
-
-def stream_of_rate(text: str, plan: Plan) -> Stream:
-    """Return the stream of a --rate option."""
-    from vetrina.core.rolling.streams import stream_of  # noqa: PLC0415  (start-up: few commands have --rate)
-
-    try:
-        return stream_of(text, plan.scale)
-    except NotUnderstood as reason:
-        raise refuse("this is no stream", fix=str(reason), where=f"--rate {text}") from None
 
 
 def moment(text: str, zone: str, option: str) -> datetime:
@@ -243,10 +228,7 @@ def part_of(scale: Scale, logger: str, level: str, field: list[str]) -> Part:
     """Return which events --logger, --level and --field leave."""
     from vetrina.core.routing.counting import Part  # noqa: PLC0415  (only commands that count load it)
 
-    try:
-        levels = scale.range(level) if level else None
-    except NotUnderstood as reason:
-        raise refuse(f"this is no range of levels: {reason}", where=f"--level {level}") from None
+    levels = level_range(scale, level, "--level")
     fields = []
     for text in field:
         name, value = key_value(text, "--field")

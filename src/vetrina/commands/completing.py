@@ -27,12 +27,16 @@ def _plans(ctx: typer.Context) -> list[str]:
 
 def _keys(ctx: typer.Context, section: str) -> list[str]:
     """Return the names under a section of the plan and its layers, and under the same of its stages."""
-    found: dict[str, None] = {}
-    for name in _plans(ctx):
-        for document in _documents(name):
-            part = document.get(section)
-            found.update(dict.fromkeys(part if isinstance(part, dict) else ()))
-    return list(found)
+    return _names(_all_documents(ctx), section)
+
+
+def _all_documents(ctx: typer.Context) -> list[dict[str, Any]]:
+    return [document for name in _plans(ctx) for document in _documents(name)]
+
+
+def _names(documents: Iterable[dict[str, Any]], section: str) -> list[str]:
+    parts = (document.get(section) for document in documents)
+    return list(dict.fromkeys(name for part in parts if isinstance(part, dict) for name in part))
 
 
 def _documents(name: str) -> Iterable[dict[str, Any]]:
@@ -79,9 +83,10 @@ def paths(ctx: typer.Context, incomplete: str) -> list[str]:
     from vetrina.core.config.grammar import APPENDER, LOGGER, PLAN_KEYS, TEMPLATE  # noqa: PLC0415  (only where the shell asks)
 
     entries = {"loggers": LOGGER.keys, "appenders": APPENDER.keys, "templates": TEMPLATE.keys}
+    documents = _all_documents(ctx)
     found = list(PLAN_KEYS)
     for section, keys in entries.items():
-        for name in _keys(ctx, section):
+        for name in _names(documents, section):
             entry = f"{section}[{name}]"
             found += [entry, *(f"{entry}.{key}" for key in keys)] if incomplete.startswith(entry) else [entry]
     return _beginning(found, incomplete)
@@ -96,4 +101,6 @@ def codes(incomplete: str) -> list[str]:
 
 def severities(incomplete: str) -> list[str]:
     """Return what findings may be."""
-    return _beginning(("error", "warning", "hint"), incomplete)
+    from vetrina.core.checks.context import SEVERITIES  # noqa: PLC0415  (only where the shell asks)
+
+    return _beginning(SEVERITIES, incomplete)

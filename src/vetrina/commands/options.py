@@ -39,6 +39,10 @@ LoggerOption = Annotated[
 LevelOption = Annotated[
     str, typer.Option("--level", metavar="RANGE", help="Only these levels: warn.., ..info, debug..warn, or one.")
 ]
+TuneChange = Annotated[
+    list[str],
+    typer.Option("--tune", autocompletion=completing.tunes, metavar="LOGGER=LEVEL", help="The change: a logger's level."),
+]
 _DECLARED = {
     "stage": Annotated[
         list[str],

@@ -28,6 +28,7 @@ from vetrina.formats.inputs import Inputs, inputs_of, open_input
 from vetrina.views import preview as view
 from vetrina.views.documents import preview as documents
 from vetrina.views.screen import Line, whole
+from vetrina.work.asked import known_appenders
 
 _FIRST = 10
 _TOGETHER, _LONG = 500, 1 << 16
@@ -45,15 +46,8 @@ def run(
         list[str],
         typer.Option("--appender", autocompletion=completing.appenders, metavar="A", help="Only this appender; repeatable."),
     ] = [],
-    logger: Annotated[
-        str,
-        typer.Option(
-            "--logger", autocompletion=completing.loggers, metavar="L", help="Only events of this logger and below it."
-        ),
-    ] = "",
-    level: Annotated[
-        str, typer.Option("--level", metavar="RANGE", help="Only these levels: warn.., ..info, debug..warn, or one.")
-    ] = "",
+    logger: options.LoggerOption = "",
+    level: options.LevelOption = "",
     first: Annotated[
         int | None, typer.Option("--first", metavar="N", min=1, help="So many lines of each appender (10 for people).")
     ] = None,
@@ -101,7 +95,7 @@ def run(
     calling.exclude("samples (there are no EVENTS)", events is None, {"--strict": strict, "--also": also})
     found = given.read(plan)
     names = tuple(dict.fromkeys([*appender, *(beside or ())]))
-    calling.known_appenders(found.plan, names)
+    known_appenders(found.plan, names, "--appender")
     part = calling.part_of(found.plan.scale, logger, level, [])
     with _events(events, also, found.plan, part, names, strict=strict) as rows:
         look.show(Preview(Router(found.plan), part, names, look.most()), rows, names, sampled=events is None)

@@ -19,10 +19,11 @@ from vetrina.core.base.levels import Scale, Severities
 from vetrina.core.routing.counting import Part
 from vetrina.core.templates.forms import PlainText, Template
 from vetrina.core.templates.reading_times import dated, pattern_of
-from vetrina.formats.inputs import files_named, open_one
+from vetrina.formats.inputs import files_named
 from vetrina.formats.logs import LogReader
 from vetrina.views import read as view
 from vetrina.views.documents import read as documents
+from vetrina.work.asked import known_appenders, known_level
 
 
 @options.takes_plan_options
@@ -51,10 +52,8 @@ def run(
     default_level: Annotated[
         str | None, typer.Option("--default-level", metavar="V", help="The level where the template has none (info).")
     ] = None,
-    logger: Annotated[str, typer.Option("--logger", metavar="L", help="Only events of this logger and below it.")] = "",
-    level: Annotated[
-        str, typer.Option("--level", metavar="RANGE", help="Only these levels: warn.., ..info, debug..warn, or one.")
-    ] = "",
+    logger: options.LoggerOption = "",
+    level: options.LevelOption = "",
     field: Annotated[list[str], typer.Option("--field", metavar="K=V", help="Only events with this field; repeatable.")] = [],
     since: Annotated[str, typer.Option("--since", metavar="TIME", help="Only events from this time on.")] = "",
     until: Annotated[str, typer.Option("--until", metavar="TIME", help="Only events before this time.")] = "",
@@ -115,7 +114,7 @@ def _written(given: options.PlanOptions, plan: Path | None, appender: str, templ
     found = given.read(plan).plan
     if not appender:
         raise refuse("which appender wrote them?", fix=offer(appender, found.appenders), where="--appender")
-    calling.known_appenders(found, [appender])
+    known_appenders(found, [appender], "--appender")
     one = found.appenders[appender]
     return _Written(one.template, one.encoding, found.scale, found.separator, found.zone)
 
@@ -128,8 +127,7 @@ def _needed(form: Template, default_level: str | None, day: str, zone: str | Non
     if default_level is not None:
         if form.sources() & {"level", "severity"}:
             raise refuse("--default-level has no effect: the template has a level", fix="leave it out", where="--default-level")
-        if scale.severity(default_level) is None:
-            raise refuse(f'level "{default_level[:60]}" is not known{scale.hint(default_level)}', where="--default-level")
+        known_level(scale, default_level, "--default-level")
     if day and any(map(dated, times)):
         raise refuse("--date has no effect: the template's times have a day", fix="leave it out", where="--date")
 
@@ -154,16 +152,13 @@ def _show(logs: list[str], reader: LogReader, wanted: _Wanted, first: int | None
     """Print the wanted events of the logs, ``first`` of them at most; return how many were printed."""
     encode = msgspec.json.Encoder().encode
     out, shown = sys.stdout.buffer, 0
-    for log in logs:
-        with open_one(log) as file:
-            for event in reader.read(file, log):
-                if not (wanted.all or wanted.holds(event)):
-                    continue
-                out.write(encode(event) + b"\n")
-                shown += 1
-                if shown == first:
-                    out.flush()
-                    return shown
+    for event in reader.read_all(logs):
+        if not (wanted.all or wanted.holds(event)):
+            continue
+        out.write(encode(event) + b"\n")
+        shown += 1
+        if shown == first:
+            break
     out.flush()
     return shown
 

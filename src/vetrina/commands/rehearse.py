@@ -36,6 +36,7 @@ from vetrina.rehearsal.verifying import MOST, differences
 from vetrina.views import rehearse as view
 from vetrina.views import screen
 from vetrina.views.documents import rehearse as documents
+from vetrina.work.asked import known_appenders
 
 LIMIT, MOST_FILES = "10 GiB", 100_000
 
@@ -381,7 +382,7 @@ def _size(text: str, option: str) -> int:
 def _down(text: str, plan: Plan) -> tuple[str, datetime, datetime]:
     name, _, span = text.strip().partition(" ")
     begun, dots, ended = span.strip().partition("..")
-    calling.known_appenders(plan, [name], f"--down {text}")
+    known_appenders(plan, [name], f"--down {text}")
     if not dots:
         raise refuse(
             "this is no stretch of time", fix="write 'alarms 2026-11-12T10:00..2026-11-12T12:00'", where=f"--down {text}"

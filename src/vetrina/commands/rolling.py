@@ -27,6 +27,7 @@ from vetrina.formats.inputs import Inputs, inputs_of
 from vetrina.views import rolling as view
 from vetrina.views.documents import rolling as documents
 from vetrina.views.screen import Line, Span
+from vetrina.work.asked import streams as streams_of
 from vetrina.work.files_over_time import Playing, file_appenders
 from vetrina.work.recording import Recording
 
@@ -99,7 +100,7 @@ def run(
         _names(found.plan, events, tuple(appender), wide=wide, as_json=json)
         return
     inputs = _readable(events, also, again=bool(repeat > 1 or disk or history or rate))
-    streams = [calling.stream_of_rate(text, found.plan) for text in rate]
+    streams = streams_of(found.plan.scale, rate, "--rate")
     playing = Playing(Recording(inputs, strict=strict), repeat, scale, seed, streams, ratio, tuple(appender))
     rolling = _played(playing, found.plan, inputs)
     _plot(plot, found.plan, rolling)

@@ -26,6 +26,7 @@ from vetrina.views import routes as view
 from vetrina.views import screen
 from vetrina.views.documents import routes as documents
 from vetrina.views.screen import Line
+from vetrina.work.asked import known_appenders
 
 
 @options.reads_plan
@@ -70,7 +71,7 @@ def run(
       zcat week.jsonl.gz | vetrina routes plan.yaml - --json
     """
     part, inputs = calling.part_of(found.plan.scale, logger, level, field), inputs_of(events, also)
-    calling.known_appenders(found.plan, appender)
+    known_appenders(found.plan, appender, "--appender")
     _possible(fail_on, plot, counts_only, {"--each": each, "--group-by": group_by})
     stream = EventStream(inputs.label, scale=found.plan.scale, strict=strict)
     call = _Call(Router(found.plan), stream, part, appender, calling.width(wide=wide), json)

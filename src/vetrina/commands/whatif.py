@@ -24,6 +24,7 @@ from vetrina.formats.inputs import inputs_of
 from vetrina.views import whatif as view
 from vetrina.views.documents import whatif as documents
 from vetrina.views.whatif_note import note as note_text
+from vetrina.work.asked import streams as streams_of
 from vetrina.work.outcomes import Trial
 from vetrina.work.recording import Recording
 
@@ -99,10 +100,7 @@ def run(
     ctx: typer.Context,
     plan: options.PlanArgument,
     events: options.EventsArgument,
-    tune: Annotated[
-        list[str],
-        typer.Option("--tune", autocompletion=completing.tunes, metavar="LOGGER=LEVEL", help="The change: a logger's level."),
-    ] = [],
+    tune: options.TuneChange = [],
     set_: Annotated[
         list[str], typer.Option("--set", autocompletion=completing.paths, metavar="PATH=VALUE", help="The change: one value.")
     ] = [],
@@ -152,7 +150,7 @@ def run(
     today = given.read(plan)
     changed = [one.made(given, plan) for one in changes]
     wanted = _wanted(must_show, today) if must_show else None
-    streams = [calling.stream_of_rate(text, today.plan) for text in rate]
+    streams = streams_of(today.plan.scale, rate, "--rate")
     with calling.again_and_again(inputs_of(events, also)) as inputs:
         trial = Trial(Recording(inputs, strict=strict), repeat, ratio, streams)
         outcomes = [trial.outcome(today, after, change.words()) for change, after in zip(changes, changed, strict=True)]

@@ -24,6 +24,7 @@ from vetrina.formats.events import EventStream
 from vetrina.formats.inputs import Inputs, inputs_of, open_input
 from vetrina.views import why as view
 from vetrina.views.documents import why as documents
+from vetrina.work.asked import known_appenders, known_level
 
 _TIME = datetime(2026, 1, 1, tzinfo=UTC)
 
@@ -69,7 +70,7 @@ def run(
       vetrina why plan.yaml --from week.jsonl:2370 --twice
     """
     _possible(from_, (logger, level, message, field, error), events, also, ranked=to is not None or twice)
-    calling.known_appenders(found.plan, [to] if to is not None else [], "--to")
+    known_appenders(found.plan, [to] if to is not None else [], "--to")
     event = _from_file(from_, found.plan) if from_ else _made(found.plan, logger, level, message, field, error)
     explanation, width = explain(Router(found.plan), event), calling.width(wide=wide)
     recorded = None if events is None else inputs_of(events, also)
@@ -140,8 +141,7 @@ def _made(plan: Plan, logger: str | None, level: str | None, message: str, field
         raise refuse(
             f"which message? {missing} is missing", fix="give --logger and --level, or --from EVENTS:LINE", where="why"
         )
-    if plan.scale.severity(level) is None:
-        raise refuse(f'level "{level[:60]}" is not known{plan.scale.hint(level)}', where="--level")
+    known_level(plan.scale, level, "--level")
     fields: JsonObject = {}
     for text in field:
         name, value = calling.key_value(text, "--field")

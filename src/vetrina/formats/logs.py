@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import codecs
 import re
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from datetime import UTC, date, datetime, timedelta
 from typing import IO, Any
 
@@ -22,6 +22,7 @@ from vetrina.core.templates.reading_pieces import Collision
 from vetrina.core.templates.undoing import Misfit
 from vetrina.formats.csv_records import CsvRecords
 from vetrina.formats.events import BadLine
+from vetrina.formats.inputs import open_one
 from vetrina.formats.lines import LONGEST_LINE, Lines
 from vetrina.formats.log_record import UNDECODED, JoinedRecord
 from vetrina.formats.log_records import Read, json_reader, syslog_reader
@@ -73,6 +74,12 @@ class LogReader:
             self._read = syslog_reader(invert(template.texts[0]))
         else:
             self._inverse = invert(template.texts[0])
+
+    def read_all(self, names: Iterable[str]) -> Iterator[Event]:
+        """Yield the events of files by their names, one file after the other; `-` is standard input."""
+        for name in names:
+            with open_one(name) as file:
+                yield from self.read(file, name)
 
     def read(self, file: IO[bytes], name: str) -> Iterator[Event]:
         """Yield the events of one file, in order."""

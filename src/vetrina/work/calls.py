@@ -11,7 +11,6 @@ from pathlib import Path
 
 from msgspec import Struct
 
-from vetrina.core.base.errors import NotUnderstood
 from vetrina.core.base.events import Event
 from vetrina.core.base.faults import offer, refuse
 from vetrina.core.changes import comparing, sinks_compared
@@ -25,18 +24,17 @@ from vetrina.core.config.splicing import Target
 from vetrina.core.plan.model import Plan
 from vetrina.core.plan.samples import samples
 from vetrina.core.rolling.playing import Rolling
-from vetrina.core.rolling.streams import Stream, stream_of
 from vetrina.core.routing import explaining, level_rows
 from vetrina.core.routing.counting import Counter, Part, Traffic
 from vetrina.core.routing.explaining import Explanation
 from vetrina.core.routing.level_rows import LevelRow
 from vetrina.core.routing.previewing import Preview, Shown
 from vetrina.core.routing.router import Router
-from vetrina.formats.inputs import open_one
 from vetrina.formats.logs import LogReader
 from vetrina.formats.plans import read_resolved_plan
 from vetrina.formats.safe_files import locked_files
 from vetrina.work.applying import Change, Work, nameable, write
+from vetrina.work.asked import known_appenders, known_level, level_range, streams
 from vetrina.work.checking import circumstances
 from vetrina.work.files_over_time import Playing, file_appenders
 from vetrina.work.outcomes import Trial
@@ -113,9 +111,7 @@ def explain(plan: Plan | ResolvedPlan | Router, event: Event) -> Explanation:
         Refused: For a level that the plan does not know.
     """
     router = plan if isinstance(plan, Router) else Router(_plan(plan))
-    if router.plan.scale.severity(event.level) is None:
-        level = str(event.level)
-        raise refuse(f'level "{level[:60]}" is not known{router.plan.scale.hint(level)}', where="event")
+    known_level(router.plan.scale, event.level, "event")
     return explaining.explain(router, event)
 
 
@@ -167,9 +163,7 @@ def preview(
         level: Only these levels.
     """
     found = _plan(plan)
-    for name in appenders:
-        if name not in found.appenders:
-            raise refuse(f'no appender is called "{name[:60]}"', fix=offer(name, found.appenders), where="appenders")
+    known_appenders(found, appenders, "appenders")
     lines = Preview(Router(found), _part(found, logger, level), tuple(appenders), first)
     made = samples(found, ()) if events is None else Recording(events).read(found.scale)
     return lines.renderings(enumerate(made, start=1))
@@ -198,7 +192,9 @@ def rolling(
     """
     found = _plan(plan)
     file_appenders(found, appenders)
-    playing = Playing(Recording(events), repeat, streams=_streams(found, rates), ratio=ratio, wanted=tuple(appenders))
+    playing = Playing(
+        Recording(events), repeat, streams=streams(found.scale, rates, "rate"), ratio=ratio, wanted=tuple(appenders)
+    )
     return playing.files(found)[0]
 
 
@@ -211,7 +207,7 @@ def whatif(today: ResolvedPlan, changed: ResolvedPlan, events: Events, *, rates:
         events: The events.
         rates: Streams to add, `LOGGER LEVEL N/second|minute|hour|day [BYTES]`.
     """
-    return Trial(Recording(events), streams=_streams(today.plan, rates)).outcome(today, changed)
+    return Trial(Recording(events), streams=streams(today.plan.scale, rates, "rate")).outcome(today, changed)
 
 
 class Differences(Struct, frozen=True):
@@ -318,18 +314,11 @@ def read(
         The reader, which knows what did not fit once all is read, and the events.
     """
     found = _plan(plan)
-    if appender not in found.appenders:
-        raise refuse(f'no appender is called "{appender[:60]}"', fix=offer(appender, found.appenders), where="appender")
+    known_appenders(found, [appender], "appender")
     one = found.appenders[appender]
     reader = LogReader(one.template, encoding=one.encoding, day=day, default_level=default_level)
     names = [logs] if isinstance(logs, str | Path) else logs
-
-    def events() -> Iterator[Event]:
-        for name in map(str, names):
-            with open_one(name) as file:
-                yield from reader.read(file, name)
-
-    return reader, events()
+    return reader, reader.read_all(map(str, names))
 
 
 def _plan(plan: Plan | ResolvedPlan) -> Plan:
@@ -337,17 +326,4 @@ def _plan(plan: Plan | ResolvedPlan) -> Plan:
 
 
 def _part(plan: Plan, logger: str, level: str) -> Part:
-    try:
-        return Part(logger, plan.scale.range(level) if level else None)
-    except NotUnderstood as reason:
-        raise refuse(f"this is no range of levels: {reason}", where=f"level {level}") from None
-
-
-def _streams(plan: Plan, rates: Sequence[str]) -> list[Stream]:
-    found = []
-    for text in rates:
-        try:
-            found.append(stream_of(text, plan.scale))
-        except NotUnderstood as reason:
-            raise refuse("this is no stream", fix=str(reason), where=f"rate {text}") from None
-    return found
+    return Part(logger, level_range(plan.scale, level, "level"))

@@ -25,16 +25,13 @@ def circumstances(
         probe: Whether to look at this machine: folders, disks, git.
         network: Whether to ask for hosts and ports.
     """
-    from vetrina.rehearsal import probing  # noqa: PLC0415  (sockets and git only where they are asked)
-
-    seen, rolled = None, None
+    seen, rolled, paths, hosts = None, None, None, None
     if recording is not None:
         seen = runner.look_at(Router(plan), recording.read(plan.scale))
         rolled = runner.rolled_files(Router(plan), recording.read(plan.scale))
-    return runner.Circumstances(
-        seen,
-        probing.probe_paths(plan) if probe else None,
-        probing.probe_hosts(plan) if network else None,
-        rolled,
-        limits or {},
-    )
+    if probe or network:
+        from vetrina.rehearsal import probing  # noqa: PLC0415  (sockets and git only where they are asked)
+
+        paths = probing.probe_paths(plan) if probe else None
+        hosts = probing.probe_hosts(plan) if network else None
+    return runner.Circumstances(seen, paths, hosts, rolled, limits or {})

@@ -10,6 +10,7 @@ from vetrina.core.base.faults import refuse
 from vetrina.core.base.levels import Scale
 from vetrina.formats.events import BadLine, EventStream, EventTaker
 from vetrina.formats.inputs import Inputs, inputs_of, open_input
+from vetrina.work.asked import known_level
 
 
 class Recording:
@@ -67,8 +68,7 @@ def _known(scale: Scale) -> Callable[[Event], Event]:
     """Return a function that lets an event through, and raises Refused for one that no file could hold."""
 
     def known(event: Event) -> Event:
-        if scale.severity(event.level) is None:
-            raise refuse(f'level "{str(event.level)[:60]}" is not known{scale.hint(str(event.level))}', where="events")
+        known_level(scale, event.level, "events")
         if event.time.tzinfo is None:
             raise refuse("the time of an event has no offset", fix="give it a tzinfo", where="events")
         return event
