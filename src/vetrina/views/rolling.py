@@ -41,7 +41,7 @@ def rolling_lines(lane: RollingAppender, zone: tzinfo, pace: Pace, width: int, *
     rows = [_row(one, zone, "%m-%d %H:%M" if year else "%Y-%m-%d %H:%M") for one in shown]
     heads = [
         Column("file", least=24 if narrow else 28), Column(f"opened{year}"), Column("closed"), Column("why"), Column("events", right=True),
-        Column("bytes", right=True), Column("on disk", right=True), Column("removed by", least=12),
+        Column("bytes", right=True), Column("on disk", right=True), Column("removed by", least=8),
     ]  # fmt: skip
     left_out = {"closed", "bytes"} if narrow else set()
     kept = [at for at, head in enumerate(heads) if head.heading not in left_out]
