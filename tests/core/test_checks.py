@@ -58,7 +58,9 @@ def findings(body: str, **known: object) -> list[Finding]:
         found = in_force("vetrina: 1\n" + plan, stages=stages)
     except Refused as refused:
         return [checking.from_fault(fault) for fault in refused.faults]
-    seen = checking.look_at(Router(found.plan), events(body)) if "# events" in body else None
+    looking = checking.Looking(Router(found.plan))
+    looking.feed(events(body))
+    seen = looking.result() if "# events" in body else None
     rolled = checking.rolled_files(Router(found.plan), events(body)) if "# events" in body else None
     return checking.check(found, Circumstances(seen=seen, rolled=rolled, **known))  # type: ignore[arg-type]
 

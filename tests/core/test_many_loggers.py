@@ -13,11 +13,12 @@ from counted import STREAMS, plans
 from plans import NAMES
 from vetrina.core.base.events import Event
 from vetrina.core.changes.side_by_side import Comparison
-from vetrina.core.checks.runner import look_at
+from vetrina.core.checks.runner import Looking
 from vetrina.core.plan.model import Plan
 from vetrina.core.rolling.playing import Rolling
 from vetrina.core.routing import cache as flows
-from vetrina.core.routing.counting import Counter, Part
+from vetrina.core.routing.counting import Counter
+from vetrina.core.routing.parts import Part
 from vetrina.core.routing.previewing import Preview
 from vetrina.core.routing.router import Router
 
@@ -101,7 +102,12 @@ def test_lines_and_files(plan: Plan, events: list[Event]) -> None:
 
 @given(plans(), STREAMS)
 def test_what_checks_see(plan: Plan, events: list[Event]) -> None:
-    usual, few = look_at(Router(plan), events), within(FEW, ROWS, lambda: look_at(Router(plan), events))
+    def seen() -> dict[str, Any]:
+        looking = Looking(Router(plan))
+        looking.feed(events)
+        return looking.result()
+
+    usual, few = seen(), within(FEW, ROWS, seen)
     names = sorted(usual)
 
     assert {name: one for name, one in few.items() if own(name)} == {name: usual[name] for name in names[:ROWS]}

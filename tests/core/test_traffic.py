@@ -19,7 +19,9 @@ from vetrina.core.base.levels import LevelRange
 from vetrina.core.changes.effects import Effects
 from vetrina.core.changes.side_by_side import Comparison
 from vetrina.core.plan.model import Plan
-from vetrina.core.routing.counting import Counter, Part, Traffic, grouped
+from vetrina.core.routing.counting import Counter, Traffic
+from vetrina.core.routing.grouping import Grouping
+from vetrina.core.routing.parts import Part
 from vetrina.core.routing.router import Router
 from vetrina.formats.events import EventStream
 
@@ -160,7 +162,9 @@ def test_a_comparison_is_both_plans_counted_and_their_differences_event_by_event
 
 @given(plans(), STREAMS)
 def test_groups_hold_every_event_once(plan: Plan, events: list[Event]) -> None:
-    found, total = grouped(events, Router(plan), "n")
+    grouping = Grouping(Router(plan), "n")
+    grouping.feed(events)
+    found, total = grouping.result()
     whole = fed(Counter(Router(plan)), events).result()
 
     assert total == whole.events == sum(one.events for one in found)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import sys
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from contextlib import contextmanager
 from datetime import UTC, datetime
 from enum import IntEnum
@@ -17,9 +17,8 @@ import typer
 from msgspec.structs import replace
 
 from vetrina.core.base import clocks
-from vetrina.core.base.events import NOT_TEXT, compact_json
 from vetrina.core.base.faults import Refused, nearest, refuse
-from vetrina.core.base.hidden import MASK, shown, shown_json
+from vetrina.core.base.hidden import shown
 from vetrina.core.base.levels import Scale
 from vetrina.core.base.logger_names import ROOT, below
 from vetrina.core.config.resolution import ResolvedPlan
@@ -28,10 +27,11 @@ from vetrina.core.plan.model import Plan
 from vetrina.formats.documents import yaml_value
 from vetrina.formats.opening import only_once
 from vetrina.views import screen
+from vetrina.views.json_text import json_line, json_text
 from vetrina.work.asked import level_range
 
 if TYPE_CHECKING:
-    from vetrina.core.routing.counting import Part
+    from vetrina.core.routing.parts import Part
     from vetrina.formats.inputs import Inputs
     from vetrina.work.recording import Recording
 
@@ -55,26 +55,25 @@ def asked_text(found: ResolvedPlan) -> str:
 
 def print_json(document: Any) -> None:
     """Write one JSON document to standard output."""
-    sys.stdout.write(msgspec.json.format(_compact(document).encode(), indent=2).decode() + "\n")
+    sys.stdout.write(msgspec.json.format(json_text(document).encode(), indent=2).decode() + "\n")
 
 
 def print_json_line(document: Any) -> None:
     """Write one JSON document on a line of its own to standard output."""
-    sys.stdout.write(_compact(document) + "\n")
-
-
-def _compact(document: Any) -> str:
-    return visible(compact_json(shown_json(msgspec.to_builtins(document))))
-
-
-def visible(text: str) -> str:
-    r"""Return JSON text with the bytes of names that are not UTF-8 as `\\xff`, which every parser reads."""
-    return NOT_TEXT.sub(lambda found: f"\\\\x{ord(found[0]) & 0xFF:02x}", text)
+    sys.stdout.write(json_line(document))
 
 
 def print_lines(lines: Iterable[screen.Line | str]) -> None:
     """Write styled lines to standard output."""
     screen.show(lines, sys.stdout)
+
+
+def print_ready(shown: str | list[screen.Line]) -> None:
+    """Write text as it is, or styled lines, to standard output."""
+    if isinstance(shown, str):
+        sys.stdout.write(shown)
+    else:
+        print_lines(shown)
 
 
 def print_fitted(lines: Iterable[screen.Line], width: int, *plans: Plan) -> None:
@@ -127,6 +126,11 @@ def exclude(option: str, given: object, others: Mapping[str, object]) -> None:
     for other, value in others.items():
         if value not in (None, False, "", (), []):
             raise refuse(f"{other} has no effect with {option}", fix="leave one of them out", where=other)
+
+
+def readers_given(workers: str, cluster: str) -> dict[str, str]:
+    """Return the options that say who reads, as far as they were given."""
+    return {"--workers": workers.replace("auto", ""), "--cluster": cluster}
 
 
 def only_beside(option: str, *allowed: str) -> None:
@@ -226,7 +230,7 @@ def _same(word: str, path: Path) -> bool:
 
 def part_of(scale: Scale, logger: str, level: str, field: list[str]) -> Part:
     """Return which events --logger, --level and --field leave."""
-    from vetrina.core.routing.counting import Part  # noqa: PLC0415  (only commands that count load it)
+    from vetrina.core.routing.parts import Part  # noqa: PLC0415  (only commands that count load it)
 
     levels = level_range(scale, level, "--level")
     fields = []
@@ -241,23 +245,11 @@ def warn_of_secrets() -> None:
     remark([[screen.Span("warning: ", "raised"), screen.Span("the output carries values that look like credentials")]])
 
 
-def hider(plan: Plan) -> Callable[[str], str]:
-    """Return the function that puts `***` for a plan's hidden values: a template may hold one."""
-    hidden = sorted(plan.hidden, key=len, reverse=True)
-
-    def clean(text: str) -> str:
-        for one in hidden:
-            text = text.replace(one, MASK)
-        return text
-
-    return clean
-
-
 def without_secrets(lines: Iterable[screen.Line], plan: Plan) -> Iterable[screen.Line]:
     """Return lines with a plan's hidden values as `***`."""
     if not plan.secrets:
         return lines
-    clean = hider(plan)
+    clean = screen.hider(plan)
     return [[screen.Span(clean("".join(part.text for part in line)), line[0].style if line else "")] for line in lines]
 
 

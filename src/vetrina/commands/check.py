@@ -15,6 +15,7 @@ from msgspec.structs import replace
 
 from vetrina import __version__
 from vetrina.commands import calling, completing, options
+from vetrina.commands.reading import reading
 from vetrina.core.base.faults import Fault, Refused, Unreadable, offer, refuse
 from vetrina.core.checks import load, page
 from vetrina.core.checks import runner as checking
@@ -26,6 +27,7 @@ from vetrina.formats.junit import Case, junit
 from vetrina.formats.sarif import sarif
 from vetrina.views import check as view
 from vetrina.views.documents import check as documents
+from vetrina.views.json_text import visible
 from vetrina.work.checking import circumstances
 from vetrina.work.recording import Recording
 
@@ -70,6 +72,8 @@ def run(
     ] = None,
     list_: Annotated[bool, typer.Option("--list", help="List all checks.")] = False,
     also: options.AlsoOption = [],
+    workers: options.WorkersOption = "auto",
+    cluster: options.ClusterOption = "",
     strict: options.StrictOption = False,
     wide: options.WideOption = False,
     json: options.JsonOption = False,
@@ -92,10 +96,12 @@ def run(
     if explain is not None or list_:
         _print_pages(checks, explain, given=bool(plans), wide=wide, as_json=json)
         return
-    named = _possible(plans, events, also, fail_on, strict=strict)
+    readers = calling.readers_given(workers, cluster)
+    named = _possible(plans, events, also, fail_on, readers, strict=strict)
     call = _Call(
-        given, events, also, _limits(limit, checks), _wanted(checks, only, skip), all_stages, probe, probe_network, strict
-    )
+        given, events, also, _limits(limit, checks), _wanted(checks, only, skip), all_stages, probe, probe_network, strict,
+        workers, cluster,
+    )  # fmt: skip
     results = [call.check(one) for one in named]
     serious = frozenset(SEVERITIES[: [*map(str, SEVERITIES)].index(fail_on) + 1])
     report = _Report(results, checks, call.wanted, serious)
@@ -113,7 +119,9 @@ def _wanted(checks: dict[str, Check], only: list[str], skip: list[str]) -> froze
     return wanted
 
 
-def _possible(plans: list[str] | None, events: str | None, also: list[str], fail_on: str, *, strict: bool) -> list[str]:
+def _possible(
+    plans: list[str] | None, events: str | None, also: list[str], fail_on: str, readers: dict[str, str], *, strict: bool
+) -> list[str]:
     """Return the plans; refuse calls that cannot be answered."""
     if not plans:
         raise refuse("which plan?", fix="write vetrina check plan.yaml", where="check")
@@ -121,8 +129,9 @@ def _possible(plans: list[str] | None, events: str | None, also: list[str], fail
         raise refuse(f'"{fail_on[:60]}" is no severity', fix=offer(fail_on, SEVERITIES), where="--fail-on")
     if also and events is None:
         raise refuse("--also has no effect without --events", fix="name the first with --events", where="--also")
-    if strict and events is None:
-        raise refuse("--strict has no effect without --events", fix="leave it out", where="--strict")
+    for option, value in {"--strict": strict, **readers}.items():
+        if value and events is None:
+            raise refuse(f"{option} has no effect without --events", fix="leave it out", where=option)
     from_input = "-" in {events, *also}
     times = plans.count("-") + (len(plans) if from_input else 0)
     if times > 1 or (from_input and "-" in plans):
@@ -152,6 +161,8 @@ class _Call(msgspec.Struct, frozen=True):
     probe: bool
     network: bool
     strict: bool
+    workers: str
+    cluster: str
 
     def check(self, plan: str) -> _Result:
         """Return the findings on one plan; one that is no document is told, and the next one looked at."""
@@ -182,8 +193,9 @@ class _Call(msgspec.Struct, frozen=True):
         """Return what is known besides the plan, and how many lines of events were unreadable."""
         if self.events is None:
             return circumstances(found.plan, None, self.limits, probe=self.probe, network=self.network), 0
-        with calling.again_and_again(inputs_of(self.events, self.also)) as inputs:
-            recording = Recording(inputs, strict=self.strict)
+        given = inputs_of(self.events, self.also)
+        with calling.again_and_again(given) as inputs, reading(inputs, self.workers, self.cluster) as engine:
+            recording = Recording(inputs, strict=self.strict, engine=engine)
             known = circumstances(found.plan, recording, self.limits, probe=self.probe, network=self.network)
         calling.remark_bad_lines(recording.name, recording.unreadable, recording.bad_lines)
         return known, recording.unreadable
@@ -261,7 +273,7 @@ class _Report(msgspec.Struct):
         if sarif_file is not None:
             pages = {code: page(self.checks[code]) for code in {one.code for one in self.findings} & set(self.checks)}
             log = sarif(self.findings, self.checks, pages, self._unread(), version=__version__)
-            calling.write_file(sarif_file, calling.visible(json_text.dumps(log, ensure_ascii=False, indent=2)) + "\n")
+            calling.write_file(sarif_file, visible(json_text.dumps(log, ensure_ascii=False, indent=2)) + "\n")
         if junit_file is not None:
             alone = len(self.results) == 1
             cases = [case for one in self.results for case in _cases(one, self.checks, self.wanted, self.serious, alone=alone)]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import sys
+from functools import partial
 from pathlib import Path
 from typing import Annotated
 
@@ -10,16 +11,17 @@ import typer
 from msgspec.structs import replace
 
 from vetrina.commands import calling, options
-from vetrina.commands.progress import watched
+from vetrina.commands.reading import reading
 from vetrina.core.base.hidden import shown
-from vetrina.core.changes.expecting import Verdict, expect, record
+from vetrina.core.changes.expecting import Verdict, expect
 from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.formats.cases import cases_text, read_cases
-from vetrina.formats.events import EventStream
-from vetrina.formats.inputs import Inputs, inputs_of, open_input
+from vetrina.formats.inputs import Inputs, inputs_of
 from vetrina.formats.junit import Case, junit
 from vetrina.views import expect as view
 from vetrina.views.documents import expect as documents
+from vetrina.work import takers
+from vetrina.work.recording import Recording
 
 
 @options.takes_plan_options
@@ -32,6 +34,8 @@ def run(
     ] = False,
     junit_file: Annotated[Path | None, typer.Option("--junit", metavar="FILE", help="Write JUnit XML there as well.")] = None,
     also: options.AlsoOption = [],
+    workers: options.WorkersOption = "auto",
+    cluster: options.ClusterOption = "",
     wide: options.WideOption = False,
     json: options.JsonOption = False,
 ) -> None:
@@ -47,9 +51,10 @@ def run(
     """
     found = given.read(plan)
     if record_:
-        _record(found, inputs_of(cases, also), plan)
+        _record(found, inputs_of(cases, also), plan, workers, cluster)
         return
-    read = read_cases(_only_cases(cases, also), found.plan, found.stage_names())
+    calling.exclude("a file of cases", True, {"--also": also, **calling.readers_given(workers, cluster)})
+    read = read_cases(Path(cases), found.plan, found.stage_names())
     stages = dict.fromkeys(name for case in read for name in case.stages)
     plans = {"": found, **{name: replace(given, stage=[name]).read(plan) for name in stages}}
     verdicts = expect(read, plans)
@@ -63,23 +68,16 @@ def run(
         raise typer.Exit(calling.Exit.WANTING)
 
 
-def _only_cases(cases: str, also: list[str]) -> Path:
-    calling.exclude("a file of cases", True, {"--also": also})
-    return Path(cases)
-
-
 def _case(one: Verdict) -> Case:
     words = [view.failure_words(failure) for failure in one.failures]
     return Case(one.case.say, "expect", words[0][0] if words else "", "\n".join(text for lines in words for text in lines))
 
 
-def _record(found: ResolvedPlan, inputs: Inputs, plan: Path) -> None:
-    calling.only_beside("--record", "--also", *options.PLAN_OPTIONS)
-    stream = EventStream(inputs.label, scale=found.plan.scale)
-    with watched(inputs), open_input(inputs) as file:
-        recorded = record(stream.read(file), found)
+def _record(found: ResolvedPlan, inputs: Inputs, plan: Path, workers: str, cluster: str) -> None:
+    calling.only_beside("--record", "--also", "--workers", "--cluster", *options.PLAN_OPTIONS)
+    with reading(inputs, workers, cluster) as engine:
+        recording = Recording(inputs, engine=engine)
+        recorded = recording.gather(found.plan.scale, partial(takers.recorder, found.plan)).result()
     asked = calling.asked_text(found)
     sys.stdout.write(shown(cases_text(recorded, f"what {plan.name} does today{f' with {asked}' if asked else ''}")))
-    calling.remark_bad_lines(stream.name, stream.unreadable, stream.bad_lines)
-    if stream.unreadable:
-        raise typer.Exit(calling.Exit.WANTING)
+    calling.end_of(recording)

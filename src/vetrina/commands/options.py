@@ -32,6 +32,16 @@ AlsoOption = Annotated[
 JsonOption = Annotated[bool, typer.Option("--json", help="Print one JSON document (its schema: vetrina schema output).")]
 WideOption = Annotated[bool, typer.Option("--wide", help="Everything whole, however long the lines become.")]
 StrictOption = Annotated[bool, typer.Option("--strict", help="Stop at the first line that is not an event.")]
+WorkersOption = Annotated[
+    str,
+    typer.Option(
+        "--workers", metavar="N|auto", help="Read with so many processes; auto: one for each core, from 32 MB of events on."
+    ),
+]
+ClusterOption = Annotated[
+    str,
+    typer.Option("--cluster", metavar="ADDRESS", help="Read on a Dask cluster: tcp://HOST:PORT, or local:N to start one here."),
+]
 LoggerOption = Annotated[
     str,
     typer.Option("--logger", autocompletion=completing.loggers, metavar="L", help="Only events of this logger and below it."),

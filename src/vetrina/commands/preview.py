@@ -12,13 +12,14 @@ from msgspec import Struct
 
 from vetrina.commands import calling, completing, options
 from vetrina.commands.progress import watched
+from vetrina.commands.reading import reading
 from vetrina.core.base.clocks import zone as zone_of
 from vetrina.core.base.events import Event
 from vetrina.core.base.faults import Fault, Refused, refuse
 from vetrina.core.base.levels import Scale
 from vetrina.core.plan.model import Appender, Plan
 from vetrina.core.plan.samples import samples
-from vetrina.core.routing.counting import Part, ending_of, to_bytes
+from vetrina.core.routing.parts import Part
 from vetrina.core.routing.previewing import Layout, Preview, Shown, layouts_of, remarks
 from vetrina.core.routing.router import Router
 from vetrina.core.templates.compiling import Setting, TextTemplate, text_template
@@ -29,9 +30,10 @@ from vetrina.views import preview as view
 from vetrina.views.documents import preview as documents
 from vetrina.views.screen import Line, whole
 from vetrina.work.asked import known_appenders
+from vetrina.work.recording import Recording
+from vetrina.work.shown import PreviewLinesJob, RawJob
 
 _FIRST = 10
-_TOGETHER, _LONG = 500, 1 << 16
 _Rows = Iterator[tuple[int, Event]]
 
 
@@ -65,6 +67,8 @@ def run(
     ] = False,
     zone: Annotated[str | None, typer.Option("--zone", metavar="ZONE", help="With --template: the time zone (UTC).")] = None,
     also: options.AlsoOption = [],
+    workers: options.WorkersOption = "auto",
+    cluster: options.ClusterOption = "",
     strict: options.StrictOption = False,
     json: options.JsonOption = False,
 ) -> None:
@@ -80,9 +84,19 @@ def run(
     """
     look = _Look(first, wide, notes, beside, raw, explain, strict, json)
     look.possible(appender)
+    look.readers_possible(workers, cluster)
     if template is not None:
         calling.exclude(
-            "--template", True, {"--appender": appender, "--side-by-side": beside, "--remarks": notes, **given.given()}
+            "--template",
+            True,
+            {
+                "--appender": appender,
+                "--side-by-side": beside,
+                "--remarks": notes,
+                **given.given(),
+                "--workers": workers.replace("auto", ""),
+                "--cluster": cluster,
+            },
         )
         trial = (
             parsed_template(template, zone or "UTC"),
@@ -92,11 +106,18 @@ def run(
         _Trial(*trial, look).show()
         return
     calling.exclude("a plan", given=True, others={"--zone": zone})
-    calling.exclude("samples (there are no EVENTS)", events is None, {"--strict": strict, "--also": also})
+    calling.exclude(
+        "samples (there are no EVENTS)",
+        events is None,
+        {"--strict": strict, "--also": also, **calling.readers_given(workers, cluster)},
+    )
     found = given.read(plan)
     names = tuple(dict.fromkeys([*appender, *(beside or ())]))
     known_appenders(found.plan, names, "--appender")
     part = calling.part_of(found.plan.scale, logger, level, [])
+    if look.raw or look.as_json:
+        look.write(found.plan, part, names, events, also, (workers, cluster))
+        return
     with _events(events, also, found.plan, part, names, strict=strict) as rows:
         look.show(Preview(Router(found.plan), part, names, look.most()), rows, names, sampled=events is None)
 
@@ -129,20 +150,46 @@ class _Look(Struct, frozen=True):
         calling.exclude("--explain", self.explain, {**beside, **notes, "--first": self.first})
         calling.exclude("--side-by-side", self.beside, {**notes, "--appender": appender})
 
+    def readers_possible(self, workers: str, cluster: str) -> None:
+        """Refuse workers where lines are shown to people, or only the first ones."""
+        readers = calling.readers_given(workers, cluster)
+        calling.exclude("a preview for people (without --raw or --json)", not (self.raw or self.as_json), readers)
+        calling.exclude("--first", self.first, readers)
+
     def most(self) -> int | None:
-        """Return how many lines of each appender: all for a program, the first ten for people."""
-        if self.raw or self.as_json:
-            return self.first
+        """Return how many lines of each appender people see: the first ten."""
         return None if self.beside or self.explain else self.first or _FIRST
+
+    def write(
+        self, plan: Plan, part: Part, names: tuple[str, ...], events: str | None, also: list[str], readers: tuple[str, str]
+    ) -> None:
+        """Write the lines for a program: bytes, or JSON Lines."""
+        job = RawJob(plan, part, names, self.first) if self.raw else PreviewLinesJob(plan, part, names, self.first)
+        out = sys.stdout.buffer
+        if isinstance(job, RawJob):
+            if len(names) != 1:
+                raise refuse("--raw writes the bytes of one appender", fix="name it with --appender", where="--raw")
+            if plan.secrets:
+                calling.warn_of_secrets()
+            out.write(job.header())
+        if events is None:
+            made = _samples(plan, part, names)
+            out.write(job.opened()(range(1, len(made) + 1), made, 0))
+            return
+        inputs = inputs_of(events, also)
+        with reading(inputs, "1" if self.first else readers[0], readers[1], prints=True) as engine:
+            recording = Recording(inputs, strict=self.strict, engine=engine)
+            try:
+                for data in recording.show(plan.scale, job):
+                    out.write(data)
+            finally:
+                out.flush()
+        calling.end_of(recording)
 
     def show(self, preview: Preview, rows: _Rows, names: tuple[str, ...], *, sampled: bool) -> None:
         """Print the lines."""
         shown, plan, width = preview.renderings(rows), preview.router.plan, calling.width(wide=self.wide)
-        if self.raw:
-            _raw(shown, plan, names)
-        elif self.as_json:
-            _json(shown, plan)
-        elif self.beside:
+        if self.beside:
             _beside(shown, plan, self.beside, self.first or 3, width)
         elif self.explain:
             _explain(shown, plan, names, width)
@@ -156,11 +203,7 @@ def _events(
 ) -> Iterator[_Rows]:
     """Open the events with their line numbers, samples without any; unreadable lines are told afterwards."""
     if events is None:
-        attached = {
-            name for name, entry in plan.loggers.items() for one in entry.to if one.appender in names and entry.enabled.value
-        }
-        loggers = (part.logger,) if part.logger else tuple(sorted(attached))
-        yield enumerate(samples(plan, loggers), start=1)
+        yield enumerate(_samples(plan, part, names), start=1)
         return
     inputs = inputs_of(events, also)
     stream = EventStream(inputs.label, scale=plan.scale, strict=strict)
@@ -171,30 +214,12 @@ def _events(
         raise typer.Exit(calling.Exit.WANTING)
 
 
-def _json(shown: Iterator[Shown], plan: Plan) -> None:
-    clean = calling.hider(plan)
-    for one in shown:
-        calling.print_json_line(documents.document(one, clean(one.output)))
-
-
-def _raw(shown: Iterator[Shown], plan: Plan, names: tuple[str, ...]) -> None:
-    if len(names) != 1:
-        raise refuse("--raw writes the bytes of one appender", fix="name it with --appender", where="--raw")
-    one = plan.appenders[names[0]]
-    if plan.secrets:
-        calling.warn_of_secrets()
-    out = sys.stdout.buffer
-    out.write(to_bytes(one.template.header(ending_of(one)), one.encoding))
-    some: list[str] = []
-    try:
-        for delivery in shown:
-            some.append(delivery.output)
-            if len(some) >= _TOGETHER or len(delivery.output) > _LONG:
-                out.write(to_bytes("".join(some), one.encoding))
-                some.clear()
-    finally:
-        out.write(to_bytes("".join(some), one.encoding))
-        out.flush()
+def _samples(plan: Plan, part: Part, names: tuple[str, ...]) -> list[Event]:
+    """Return telling samples for a plan."""
+    attached = {
+        name for name, entry in plan.loggers.items() for one in entry.to if one.appender in names and entry.enabled.value
+    }
+    return list(samples(plan, (part.logger,) if part.logger else tuple(sorted(attached))))
 
 
 def _show(shown: Iterator[Shown], plan: Plan, seen: Preview, width: int, *, notes: bool, sampled: bool) -> None:

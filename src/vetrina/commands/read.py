@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import sys
-from datetime import date, datetime
+from datetime import date
 from pathlib import Path
 from typing import Annotated
 
@@ -12,18 +12,17 @@ import typer
 
 from vetrina.commands import calling, completing, options
 from vetrina.commands.preview import parsed_template
-from vetrina.commands.progress import watched
-from vetrina.core.base.events import Event
+from vetrina.commands.reading import reading
 from vetrina.core.base.faults import offer, refuse
-from vetrina.core.base.levels import Scale, Severities
-from vetrina.core.routing.counting import Part
+from vetrina.core.base.levels import Scale
 from vetrina.core.templates.forms import PlainText, Template
 from vetrina.core.templates.reading_times import dated, pattern_of
-from vetrina.formats.inputs import files_named
+from vetrina.formats.inputs import Inputs, there
 from vetrina.formats.logs import LogReader
 from vetrina.views import read as view
 from vetrina.views.documents import read as documents
 from vetrina.work.asked import known_appenders, known_level
+from vetrina.work.read_logs import LogReading, ReadJob, Wanted
 
 
 @options.takes_plan_options
@@ -58,6 +57,8 @@ def run(
     since: Annotated[str, typer.Option("--since", metavar="TIME", help="Only events from this time on.")] = "",
     until: Annotated[str, typer.Option("--until", metavar="TIME", help="Only events before this time.")] = "",
     first: Annotated[int | None, typer.Option("--first", metavar="N", min=1, help="Stop after so many events.")] = None,
+    workers: options.WorkersOption = "auto",
+    cluster: options.ClusterOption = "",
     json: Annotated[
         bool, typer.Option("--json", help="Tell what was joined and what did not fit as one JSON document on standard error.")
     ] = False,
@@ -75,20 +76,18 @@ def run(
       vetrina read app.log --template '{time|%H:%M:%S} {level} {message}' --date 2026-11-13
     """
     written = _written(given, plan, appender, template, given_zone)
-    wanted = _Wanted(
+    wanted = Wanted(
         calling.part_of(written.scale, logger, level, field),
-        Severities(written.scale),
         written.separator,
         calling.moment(since, written.zone, "--since") if since else None,
         calling.moment(until, written.zone, "--until") if until else None,
     )
     _needed(written.form, default_level, day, given_zone, written.scale)
     named, level_without = _encoding(encoding or written.encoding), default_level or "info"
-    reader = LogReader(written.form, encoding=named, day=_day(day), default_level=level_without)
-    with watched(files_named(logs), prints=True):
-        shown = _show(logs, reader, wanted, first)
-    _tell(reader, logs, shown, stopped=shown == first, as_json=json)
-    if reader.misfits or not reader.events:
+    job = ReadJob(written.form, written.scale, named, _day(day), level_without, wanted)
+    found = _show(there(logs), job, first, (workers, cluster))
+    _tell(found.reader, logs, found.shown, stopped=found.shown == first, as_json=json)
+    if found.reader.misfits or not found.reader.events:
         raise typer.Exit(calling.Exit.WANTING)
 
 
@@ -132,35 +131,22 @@ def _needed(form: Template, default_level: str | None, day: str, zone: str | Non
         raise refuse("--date has no effect: the template's times have a day", fix="leave it out", where="--date")
 
 
-class _Wanted:
-    """Which of the events to print."""
-
-    def __init__(
-        self, part: Part, severities: Severities, separator: str, since: datetime | None, until: datetime | None
-    ) -> None:
-        self._part, self._severities, self._separator, self._since, self._until = part, severities, separator, since, until
-        self.all = part == Part() and since is None and until is None
-
-    def holds(self, event: Event) -> bool:
-        """Tell whether an event is wanted: of the part, from ``since`` on, before ``until``."""
-        if (self._since and event.time < self._since) or (self._until and event.time >= self._until):
-            return False
-        return self._part.holds(event, self._severities[event.level], self._separator)
-
-
-def _show(logs: list[str], reader: LogReader, wanted: _Wanted, first: int | None) -> int:
-    """Print the wanted events of the logs, ``first`` of them at most; return how many were printed."""
-    encode = msgspec.json.Encoder().encode
-    out, shown = sys.stdout.buffer, 0
-    for event in reader.read_all(logs):
-        if not (wanted.all or wanted.holds(event)):
-            continue
-        out.write(encode(event) + b"\n")
-        shown += 1
-        if shown == first:
-            break
-    out.flush()
-    return shown
+def _show(logs: Inputs, job: ReadJob, first: int | None, readers: tuple[str, str]) -> LogReading:
+    """Print the wanted events of the logs, ``first`` of them at most; return what was read."""
+    apart = readers[0] if job.reader().splits else "1"
+    if apart != readers[0] and (readers[0] != "auto" or readers[1]):
+        raise refuse("these logs are read by one process", "a record may go on over lines, or the time or the encoding of a line hangs on those before it",
+                     "leave --workers and --cluster out", where="read")  # fmt: skip
+    calling.exclude("--first", first, calling.readers_given(*readers))
+    found = LogReading(job)
+    out = sys.stdout.buffer
+    try:
+        with reading(logs, "1" if first else apart, readers[1], prints=True) as engine:
+            for data in found.lines(logs, engine, first):
+                out.write(data)
+    finally:
+        out.flush()
+    return found
 
 
 def _tell(reader: LogReader, logs: list[str], shown: int, *, stopped: bool, as_json: bool) -> None:

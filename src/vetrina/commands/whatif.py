@@ -12,6 +12,7 @@ from msgspec.structs import replace
 
 from vetrina.commands import calling, completing, options
 from vetrina.commands.command import PlainCommand
+from vetrina.commands.reading import reading
 from vetrina.core.base.events import Event
 from vetrina.core.base.faults import refuse
 from vetrina.core.base.logger_names import event_name
@@ -129,6 +130,8 @@ def run(
     ] = None,
     note: Annotated[Path | None, typer.Option("--note", metavar="FILE.md", help="Write a change note for a ticket.")] = None,
     also: options.AlsoOption = [],
+    workers: options.WorkersOption = "auto",
+    cluster: options.ClusterOption = "",
     strict: options.StrictOption = False,
     wide: options.WideOption = False,
     json: options.JsonOption = False,
@@ -151,8 +154,8 @@ def run(
     changed = [one.made(given, plan) for one in changes]
     wanted = _wanted(must_show, today) if must_show else None
     streams = streams_of(today.plan.scale, rate, "--rate")
-    with calling.again_and_again(inputs_of(events, also)) as inputs:
-        trial = Trial(Recording(inputs, strict=strict), repeat, ratio, streams)
+    with calling.again_and_again(inputs_of(events, also)) as inputs, reading(inputs, workers, cluster) as engine:
+        trial = Trial(Recording(inputs, strict=strict, engine=engine), repeat, ratio, streams)
         outcomes = [trial.outcome(today, after, change.words()) for change, after in zip(changes, changed, strict=True)]
     shown = [_arrivals(after, wanted) for after in changed] if wanted else []
     _note(note, lambda: note_text(outcomes, shown, today, changed, plan.name, must_show))

@@ -16,6 +16,7 @@ from typing import IO, Any, Protocol
 
 import msgspec
 from msgspec import Struct
+from msgspec.structs import replace
 
 from vetrina.core.base.errors import VetrinaError
 from vetrina.core.base.events import KNOWN_KEYS, LONGEST_LOGGER, MOST_HOLES, Event, filled_length, has_too_many_holes
@@ -51,6 +52,22 @@ class BadLine(Struct, frozen=True):
     name: str = ""
 
 
+class ReadPart(Struct):
+    """What was read of a part of a stream: lines, those that were no events, and what ended it early."""
+
+    lines: int
+    unreadable: int
+    bad_lines: list[BadLine]
+    broken: bool = False
+    refused: tuple[Fault, ...] | None = None
+
+
+def _moved(fault: Fault, lines: int) -> Fault:
+    """Return a fault of a line that stands so many lines further down."""
+    place = fault.place
+    return fault if place is None else replace(fault, place=place._replace(line=place.line + lines))
+
+
 class EventTaker(Protocol):
     """What events are sent to: a `Counter`, a `Comparison` of two plans, a `Rehearsal`."""
 
@@ -70,6 +87,7 @@ class EventStream:
         self.unreadable = 0
         self.bad_lines: list[BadLine] = []
         self.number = 0
+        self.broken = False
         self._severities = Severities(scale or Scale())
         self._scale = scale or Scale()
         self._part, self._before = name, 0
@@ -98,19 +116,44 @@ class EventStream:
         """Yield events of an open binary file with the numbers of their lines, as many as a block of the file holds."""
         self.number = 0
         for name, part in file.parts() if isinstance(file, ManyFiles) else [(self.name, file)]:
-            self._part, self._before = name, self.number
-            number, reader, reading = self.number, Lines(name), watcher()
-            for lines in reader.batches(part):
-                found = self._events(lines, number + 1)
-                if reading is not None:
-                    reading.events += len(found[1])
-                yield found
-                if self._refused is not None:
-                    raise self._refused
-                number += len(lines)
-            self.number = number
-            if reader.broken:
-                self._reject(number + 1, reader.broken)
+            yield from self.part_batches(name, part)
+
+    def part_batches(self, name: str, part: IO[bytes], *, begins: bool = True) -> Iterator[tuple[Sequence[int], list[Event]]]:
+        """Yield events of one more file as `batches` does, or of a part of it that does not begin with it."""
+        self._part, self._before = name, self.number
+        number, reader, reading = self.number, Lines(name), watcher()
+        for lines in reader.batches(part, begins=begins):
+            found = self._events(lines, number + 1)
+            if reading is not None:
+                reading.events += len(found[1])
+            yield found
+            if self._refused is not None:
+                raise self._refused
+            number += len(lines)
+        self.number = number
+        if reader.broken:
+            self.broken = True
+            self._reject(number + 1, reader.broken)
+
+    def read_part(self) -> ReadPart:
+        """Return what was read, for the stream that this is a part of; numbers count from the part's beginning."""
+        return ReadPart(self.number - self._before, self.unreadable, self.bad_lines, broken=self.broken)
+
+    def add(self, part: ReadPart, name: str, *, begins: bool) -> None:
+        """Take over what was read of a part that comes next; ``begins`` tells whether a file begins with it.
+
+        Raise what ended the reading of it early.
+        """
+        if begins:
+            self._before = self.number
+        before = self.number - self._before
+        self.number += part.lines
+        self.unreadable += part.unreadable
+        shown = "" if name == self.name else name
+        for one in part.bad_lines[: SHOWN - len(self.bad_lines)]:
+            self.bad_lines.append(BadLine(one.number + before, one.reason, shown))
+        if part.refused is not None:
+            raise Refused(_moved(fault, before) for fault in part.refused)
 
     def _events(self, lines: list[bytes], first: int) -> tuple[Sequence[int], list[Event]]:
         """Return the events of lines, of which the first has the number ``first``, with their lines' numbers.

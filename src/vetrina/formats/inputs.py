@@ -17,6 +17,7 @@ from vetrina.formats.documents import unreadable
 from vetrina.formats.opening import only_once, open_file
 from vetrina.formats.packed import PackedReader
 from vetrina.formats.progress import Watched, watcher
+from vetrina.formats.remote import is_url, open_url, remote_size
 
 ENDINGS = (".jsonl", ".jsonl.gz", ".jsonl.zst")
 """What the names of files of events end with, where a folder stands for those in it."""
@@ -27,6 +28,16 @@ class InputFile(Struct, frozen=True):
 
     path: str
     name: str
+
+    @property
+    def size(self) -> int:
+        """How many bytes it has as it lies there; 0 where that is not known."""
+        if is_url(self.path):
+            return remote_size(self.path) or 0
+        try:
+            return Path(self.path).stat().st_size
+        except (OSError, ValueError):
+            return 0  # opening it says what is wrong
 
 
 class Inputs(Struct, frozen=True):
@@ -45,12 +56,20 @@ class Inputs(Struct, frozen=True):
         """How many bytes it has as they lie on the disk; None where a part does not tell."""
         if self.only_once:
             return None
-        return sum(Path(one.path).stat().st_size for one in self.parts)
+        return sum(one.size for one in self.parts)
 
 
 def files_named(names: Sequence[str]) -> Inputs:
     """Return the files of these very names, in order."""
     return Inputs(tuple(InputFile(name, name) for name in names), names[0] if len(names) == 1 else f"{len(names)} files")
+
+
+def there(names: Sequence[str]) -> Inputs:
+    """Return the files of these very names, in order; raise Unreadable with every one that is not there."""
+    faults = [_missing(name) for name in names if name != "-" and not is_url(name) and not Path(name).exists()]
+    if faults:
+        raise Unreadable(faults)
+    return files_named(names)
 
 
 class ManyFiles:
@@ -77,7 +96,7 @@ def inputs_of(events: str, also: Sequence[str] = ()) -> Inputs:
         fix = "put it into a file"
         faults.append(Fault("call", "standard input can be read only once", fix=fix, where="events"))
     if len(names) > 1:
-        faults += [_missing(name) for name in names if name != "-" and not Path(name).exists()]
+        faults += [_missing(name) for name in names if name != "-" and not is_url(name) and not Path(name).exists()]
     if faults:
         raise Unreadable(faults)
     return files_named(names)
@@ -85,6 +104,8 @@ def inputs_of(events: str, also: Sequence[str] = ()) -> Inputs:
 
 def _meant(text: str, faults: list[Fault]) -> list[str]:
     """Return the names of files that one argument means."""
+    if is_url(text):
+        return [text]
     if text != "-" and os.path.isdir(text):  # noqa: PTH112  (a name with odd bytes is no fault here)
         found = sorted(one.path for one in os.scandir(text) if one.name.endswith(ENDINGS) and one.is_file())
         if not found:
@@ -129,9 +150,20 @@ def _each(path: str) -> Iterator[IO[bytes]]:
 @contextmanager
 def open_one(path: str) -> Iterator[IO[bytes]]:
     """Open one file for reading bytes: `-` is standard input, .gz and .zst are unpacked as they are read."""
+    with open_raw(path) as raw:
+        yield raw if path == "-" else unpacked(raw, path)
+
+
+@contextmanager
+def open_raw(path: str) -> Iterator[IO[bytes]]:
+    """Open one file for reading bytes as they are; `-` is standard input."""
     reading = watcher()
     if path == "-":
         yield sys.stdin.buffer if reading is None else cast(IO[bytes], Watched(sys.stdin.buffer, reading))
+        return
+    if is_url(path):
+        with open_url(path) as raw:
+            yield raw if reading is None else cast(IO[bytes], Watched(raw, reading))
         return
     file = Path(path)
     try:
@@ -145,7 +177,7 @@ def open_one(path: str) -> Iterator[IO[bytes]]:
     except (OSError, ValueError) as error:
         raise unreadable(path, f"the file cannot be read: {getattr(error, 'strerror', '') or error}") from None
     with raw:
-        yield unpacked(raw if reading is None else cast(IO[bytes], Watched(raw, reading)), file.name)
+        yield raw if reading is None else cast(IO[bytes], Watched(raw, reading))
 
 
 def unpacked(raw: IO[bytes], name: str) -> IO[bytes]:

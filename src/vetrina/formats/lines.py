@@ -22,9 +22,12 @@ class Lines:
         self.broken = ""
         self.number = 0
 
-    def batches(self, file: IO[bytes]) -> Iterator[list[bytes]]:
-        """Yield lists of whole lines; a line over the limit is cut to just over it, so that it is told as too long."""
-        rest, first = b"", True
+    def batches(self, file: IO[bytes], *, begins: bool = True) -> Iterator[list[bytes]]:
+        """Yield lists of whole lines; a line over the limit is cut to just over it, so that it is told as too long.
+
+        ``begins`` tells whether the stream begins with the file, where a byte-order mark may stand.
+        """
+        rest, first = b"", begins
         while True:
             try:
                 block = file.read(_BLOCK)

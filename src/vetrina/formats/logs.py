@@ -7,11 +7,12 @@ them there, and where they do not look like the beginning of another.
 
 from __future__ import annotations
 
-import codecs
 import re
 from collections.abc import Callable, Iterable, Iterator
 from datetime import UTC, date, datetime, timedelta
 from typing import IO, Any
+
+from msgspec import Struct
 
 from vetrina.core.base.events import LONGEST_LOGGER, Event, SourcePosition
 from vetrina.core.base.faults import Fault, Refused, refuse
@@ -21,23 +22,37 @@ from vetrina.core.templates.reading_back import Inverse, Values, invert, obstacl
 from vetrina.core.templates.reading_pieces import Collision
 from vetrina.core.templates.undoing import Misfit
 from vetrina.formats.csv_records import CsvRecords
+from vetrina.formats.decoded_lines import DecodedLines
 from vetrina.formats.events import BadLine
 from vetrina.formats.inputs import open_one
-from vetrina.formats.lines import LONGEST_LINE, Lines
+from vetrina.formats.lines import Lines
 from vetrina.formats.log_record import UNDECODED, JoinedRecord
 from vetrina.formats.log_records import Read, json_reader, syslog_reader
+from vetrina.formats.pieces import Range, open_range
 
 SHOWN = 5
 PATIENCE = 1000
 _DATE = re.compile(r"(?<!\d)(\d{4})-?(0[1-9]|1[0-2])-?(0[1-9]|[12]\d|3[01])(?!\d)")
-_TOO_LONG = f"the line is longer than {LONGEST_LINE >> 20} MiB"
+
+
+class LogPart(Struct):
+    """What a `LogReader` has read of a part of a log."""
+
+    events: int
+    misfits: int
+    blank: int
+    joined_lines: int
+    joined_events: int
+    bad_lines: list[BadLine]
+    unfit_before: int
 
 
 class LogReader:
     """Reads one or several log files that a template wrote; afterwards it knows what did not fit.
 
     ``events`` were read from ``joined_events`` with ``joined_lines`` lines more than their first; ``misfits`` are lines
-    that are part of no event, ``blank`` empty ones that are part of none.
+    that are part of no event, ``blank`` empty ones that are part of none, ``unfit_before`` those misfits before the first
+    event. One that is ``patient`` gives up where of the first thousand lines none fits.
     """
 
     def __init__(
@@ -48,7 +63,10 @@ class LogReader:
         self.encoding = encoding
         self.events = self.misfits = self.blank = self.joined_lines = self.joined_events = 0
         self.bad_lines: list[BadLine] = []
+        self.patient, self.unfit_before = True, 0
         self._name = ""
+        self._before = 0
+        self._in_head = self._in_tail = False
         self._day = self._given_day = day
         self._last_clock = timedelta(0)
         self._level = default_level
@@ -81,16 +99,60 @@ class LogReader:
             with open_one(name) as file:
                 yield from self.read(file, name)
 
+    @property
+    def splits(self) -> bool:
+        """Whether parts of a file can be read apart: where lines tell by themselves when they were and where an event begins."""
+        narrow = len("\n".encode(self.encoding)) == 1
+        return narrow and not isinstance(self.template, CsvRow) and (self._inverse is None or self._inverse.has_date)
+
+    def read_range(self, one: Range, before: int) -> Iterator[Event]:
+        """Yield the events that begin in a range of a file, before which so many lines stand.
+
+        Lines at its beginning belong to an event before it; those after its end that begin no event, to its last one.
+        """
+        self._before = before
+        self._in_head, self._in_tail = self._inverse is not None and not one.begins, False
+        lines = Lines(one.file.name)
+        yield from self._events_of(self._batches(one, lines), lines, one.file.name)
+        self._in_head = False
+
+    def _batches(self, one: Range, lines: Lines) -> Iterator[list[bytes]]:
+        with open_range(one) as file:
+            yield from lines.batches(file, begins=one.begins)
+        after = one.after()
+        if after is not None and self._inverse is not None:
+            self._in_tail = True
+            with open_range(after) as file:
+                yield from lines.batches(file, begins=False)
+
+    def add(self, part: LogPart) -> None:
+        """Take over what was read of a part that comes next."""
+        self.events += part.events
+        self.misfits += part.misfits
+        self.blank += part.blank
+        self.joined_lines += part.joined_lines
+        self.joined_events += part.joined_events
+        self.bad_lines += part.bad_lines[: SHOWN - len(self.bad_lines)]
+
+    def part(self) -> LogPart:
+        """Return what was read, for the log that this is a part of."""
+        return LogPart(
+            self.events, self.misfits, self.blank, self.joined_lines, self.joined_events, self.bad_lines, self.unfit_before
+        )
+
     def read(self, file: IO[bytes], name: str) -> Iterator[Event]:
         """Yield the events of one file, in order."""
+        lines = Lines(name)
+        yield from self._events_of(lines.batches(file), lines, name)
+
+    def _events_of(self, read: Iterator[list[bytes]], lines: Lines, name: str) -> Iterator[Event]:
         self._name = name
         self._day = self._given_day or _date_of(name)
         self._last_clock = timedelta(0)
         if self._inverse is not None and not self._inverse.has_date and self._day is None:
             what = "its times have no date" if self._inverse.has_time else "it has no time at all"
             raise refuse(f"{what}, and neither has the file's name", fix="give the day with --date 2026-11-13", where=name)
-        lines = Lines(name)
-        batches = self._decoded(lines.batches(file))
+        batches = DecodedLines(self.encoding, self._before, self._misfit).decoded(read)
         if self._inverse is not None:
             yield from self._read_text(batches, self._inverse)
         elif self._read is not None:
@@ -98,72 +160,7 @@ class LogReader:
         elif isinstance(self.template, CsvRow):
             yield from self._read_csv(batches, self.template)
         if lines.broken:
-            self._misfit(lines.number + 1, lines.broken)
-
-    def _decoded(self, batches: Iterator[list[bytes]]) -> Iterator[tuple[int, list[str]]]:
-        """Yield decoded lines in batches, each with the number of its first line; what cannot be decoded is told."""
-        wide = len("\n".encode(self.encoding)) > 1
-        return self._wide(batches) if wide else self._narrow(batches)
-
-    def _wide(self, batches: Iterator[list[bytes]]) -> Iterator[tuple[int, list[str]]]:
-        """Decode an encoding whose characters are wider than a byte, piece by piece."""
-        decoder = codecs.getincrementaldecoder(self.encoding)("vetrina-mark")
-        rest, number = "", 1
-        for lines in batches:
-            *whole, rest = (rest + decoder.decode(b"\n".join(lines) + b"\n")).split("\n")
-            if len(rest) > LONGEST_LINE:
-                whole, rest = [*whole, rest], ""
-            yield from self._told(whole, number)
-            number += len(whole)
-        rest += decoder.decode(b"", final=True).removesuffix(UNDECODED)
-        if rest.strip("\0\n"):
-            yield from self._told([rest], number)
-
-    def _told(self, lines: list[str], number: int) -> Iterator[tuple[int, list[str]]]:
-        """Yield lines in runs; in place of one that could not be decoded or is too long, which is told, a mark."""
-        if not any(UNDECODED in line or len(line) > LONGEST_LINE for line in lines):
-            yield number, _without_returns(lines)
-            return
-        for at, line in enumerate(lines, start=number):
-            bad = UNDECODED in line
-            if bad or len(line) > LONGEST_LINE:
-                self._misfit(at, self._undecoded() if bad else _TOO_LONG)
-                yield at, [UNDECODED]
-            else:
-                yield at, [line.removesuffix("\r")]
-
-    def _undecoded(self) -> str:
-        return f"the line is not {self.encoding} (--encoding names another)"
-
-    def _narrow(self, batches: Iterator[list[bytes]]) -> Iterator[tuple[int, list[str]]]:
-        number = 1
-        for lines in batches:
-            texts = self._all_at_once(lines)
-            if texts is not None:
-                yield number, _without_returns(texts)
-            else:
-                for at, line in enumerate(lines, start=number):
-                    yield from self._told([self._decode(line)], at)
-            number += len(lines)
-
-    def _decode(self, line: bytes) -> str:
-        """Return a line's text, with a mark in it where it is not of the encoding."""
-        if len(line) > LONGEST_LINE:
-            return " " * (LONGEST_LINE + 1)
-        try:
-            return line.decode(self.encoding)
-        except UnicodeError:
-            return UNDECODED
-
-    def _all_at_once(self, lines: list[bytes]) -> list[str] | None:
-        """Return lines decoded together, None where one of them is too long or not of the encoding."""
-        if len(max(lines, key=len)) > LONGEST_LINE:
-            return None
-        try:
-            found = b"\n".join(lines).decode(self.encoding).split("\n")
-        except UnicodeError:
-            return None
-        return found if len(found) == len(lines) else None
+            self._misfit(self._before + lines.number + 1, lines.broken)
 
     def _read_text(  # noqa: C901  (the inner loop of millions of lines, in one piece)
         self, batches: Iterator[tuple[int, list[str]]], inverse: Inverse
@@ -172,6 +169,7 @@ class LogReader:
         quick = inverse.quick if inverse.has_date and inverse.quick is not None else self._slowly(inverse)
         levelless = not any(one.source in {"level", "severity"} for one in inverse.placeholders)
         record = JoinedRecord(inverse)
+        batches = self._till_next(batches, quick)
         event: Event | None = None
         for first, lines in batches:
             for at, line in enumerate(lines):
@@ -192,6 +190,8 @@ class LogReader:
                     else:
                         self.events += 1
                     yield event
+                else:
+                    self._in_head = False
                 event = found
                 record.first = line
                 if levelless:
@@ -199,8 +199,28 @@ class LogReader:
         if event is not None:
             yield self._closed(event, record)
 
+    def _till_next(
+        self, batches: Iterator[tuple[int, list[str]]], quick: Callable[[str], Event | None]
+    ) -> Iterator[tuple[int, list[str]]]:
+        """Yield batches; of those past the end of a range no line from the one on that begins an event."""
+        for first, lines in batches:
+            if not self._in_tail:
+                yield first, lines
+                continue
+            for at, line in enumerate(lines):
+                try:
+                    begins = quick(line) is not None
+                except (ValueError, KeyError, OverflowError):
+                    begins = False
+                if begins:
+                    yield first, lines[:at]
+                    return
+            yield first, lines
+
     def _unfit(self, line: str, number: int, inverse: Inverse, record: JoinedRecord) -> None:
         """Count a line that is part of no event."""
+        if self._in_head:
+            return
         if line == UNDECODED:  # told already
             record.orphan = number
             return
@@ -208,13 +228,13 @@ class LogReader:
             self.blank += 1
             return
         if len(self.bad_lines) >= SHOWN:  # why, is only told of the first few
-            self.misfits += 1
+            self._misfit(number, "")
         elif record.orphan and record.first is None and not inverse.begins(line):
             self._misfit(number, f"it follows line {record.orphan}, which does not fit")
         else:
             record.orphan = number
             self._misfit(number, inverse.why_not(line))
-        if not self.events and self.misfits == PATIENCE:
+        if self.patient and not self.events and self.misfits == PATIENCE:
             at, what = inverse.stops(line)
             raise self._no_fit(
                 f"this one stops fitting at character {at + 1} ({what}): {line[:at][-60:]!r} | {line[at:][:60]!r}"
@@ -300,7 +320,7 @@ class LogReader:
             event = self._event(values)
         except (Misfit, OverflowError) as misfit:
             self._misfit(number, str(misfit))
-            if not self.events and self.misfits == PATIENCE:
+            if self.patient and not self.events and self.misfits == PATIENCE:
                 raise self._no_fit(f"the last of them: {misfit}") from None
             return
         self.events += 1
@@ -344,7 +364,11 @@ class LogReader:
         return datetime(self._day.year, self._day.month, self._day.day, tzinfo=zone) + span
 
     def _misfit(self, number: int, reason: str) -> None:
+        if self._in_head:
+            return
         self.misfits += 1
+        if not self.events:
+            self.unfit_before += 1
         if len(self.bad_lines) < SHOWN:
             self.bad_lines.append(BadLine(number, reason, self._name))
 
@@ -355,15 +379,3 @@ def _date_of(name: str) -> date | None:
         return date(*map(int, found.groups())) if found else None
     except ValueError:
         return None
-
-
-def _without_returns(lines: list[str]) -> list[str]:
-    return [line.removesuffix("\r") for line in lines]
-
-
-def _mark(error: UnicodeError) -> tuple[str, int]:
-    """Put a mark that no text holds in place of what cannot be decoded."""
-    return UNDECODED, error.end if isinstance(error, UnicodeDecodeError) else len(error.args)
-
-
-codecs.register_error("vetrina-mark", _mark)

@@ -45,6 +45,10 @@ class Watched:
     def __init__(self, raw: IO[bytes], reading: Reading) -> None:
         self._raw, self._reading = raw, reading
 
+    def seek(self, offset: int, whence: int = 0) -> int:
+        """Go to a byte."""
+        return self._raw.seek(offset, whence)
+
     def read(self, size: int = -1) -> bytes:
         """Return some bytes, and count them."""
         block = self._raw.read(size)

@@ -8,7 +8,8 @@ from vetrina.core.base.levels import Scale
 from vetrina.core.base.quantities import show_size
 from vetrina.core.plan.model import Plan
 from vetrina.core.routing.cache import FURTHER, MOST_COUNTED, MOST_ROWS
-from vetrina.core.routing.counting import Cell, Group, Traffic, appender_sinks
+from vetrina.core.routing.counting import Cell, Traffic, appender_sinks
+from vetrina.core.routing.grouping import Group
 from vetrina.core.routing.router import GATES, Route
 from vetrina.views.screen import (
     Column,

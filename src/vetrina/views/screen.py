@@ -11,11 +11,14 @@ import re
 import sys
 import unicodedata
 from collections import Counter
-from collections.abc import Iterable, Iterator, Sequence
-from typing import IO, NamedTuple, Self
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from typing import IO, TYPE_CHECKING, NamedTuple, Self
 
-from vetrina.core.base.hidden import shown
+from vetrina.core.base.hidden import MASK, shown
 from vetrina.core.base.wording import plural, spaced
+
+if TYPE_CHECKING:
+    from vetrina.core.plan.model import Plan
 
 WIDTH_IN_A_PIPE = 100
 NARROWEST = 40
@@ -168,9 +171,7 @@ def show(lines: Iterable[Line | str], out: IO[str] | None = None) -> None:
     """Write styled lines; a plain text is a line without style. Spans must be harmless already."""
     out = out or sys.stdout
     if not painted(out):
-        out.writelines(
-            "".join([part.text for part in line] if isinstance(line, list) else [line]).rstrip() + "\n" for line in lines
-        )
+        out.writelines(map(_plain, lines))
         return
     from rich.console import Console  # noqa: PLC0415  (62 ms of start-up, on terminals only)
     from rich.text import Text  # noqa: PLC0415
@@ -181,6 +182,27 @@ def show(lines: Iterable[Line | str], out: IO[str] | None = None) -> None:
         for part in line if isinstance(line, list) else [Span(line)]:
             text.append(part.text, STYLES.get(part.style, ""))
         console.print(text, soft_wrap=True)
+
+
+def plain(lines: Iterable[Line | str]) -> str:
+    """Return styled lines as text without style."""
+    return "".join(map(_plain, lines))
+
+
+def _plain(line: Line | str) -> str:
+    return "".join([part.text for part in line] if isinstance(line, list) else [line]).rstrip() + "\n"
+
+
+def hider(plan: Plan) -> Callable[[str], str]:
+    """Return the function that puts `***` for a plan's hidden values: a template may hold one."""
+    hidden = sorted(plan.hidden, key=len, reverse=True)
+
+    def clean(text: str) -> str:
+        for one in hidden:
+            text = text.replace(one, MASK)
+        return text
+
+    return clean
 
 
 def span(text: object, style: str = "") -> Span:

@@ -45,7 +45,7 @@ def note(
         typical = examples.typical()
         if typical is not None:
             lines = rendered(after, name, typical).split("\n")
-            text += [f"{plain(name)}, {number(examples.met)} new lines such as", "", *fenced(lines), ""]
+            text += [f"{plain(name)}, {number(examples.count())} new lines such as", "", *fenced(lines), ""]
     text += _costs(one)
     scale = before.plan.scale
     text += [

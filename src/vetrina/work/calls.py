@@ -25,9 +25,10 @@ from vetrina.core.plan.model import Plan
 from vetrina.core.plan.samples import samples
 from vetrina.core.rolling.playing import Rolling
 from vetrina.core.routing import explaining, level_rows
-from vetrina.core.routing.counting import Counter, Part, Traffic
+from vetrina.core.routing.counting import Counter, Traffic
 from vetrina.core.routing.explaining import Explanation
 from vetrina.core.routing.level_rows import LevelRow
+from vetrina.core.routing.parts import Part
 from vetrina.core.routing.previewing import Preview, Shown
 from vetrina.core.routing.router import Router
 from vetrina.formats.logs import LogReader
@@ -100,7 +101,7 @@ def route(plan: Plan | ResolvedPlan, events: Events, *, with_bytes: bool = True,
     """
     found = _plan(plan)
     counter = Counter(Router(found), with_bytes=with_bytes, part=_part(found, logger, level))
-    Recording(events).send(found.scale, counter)
+    Recording(events).gather(found.scale, lambda _before: counter)
     return counter.result()
 
 

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from vetrina.core.checks import runner
 from vetrina.core.plan.model import Plan
 from vetrina.core.routing.router import Router
+from vetrina.work import takers
 from vetrina.work.recording import Recording
 
 
@@ -27,7 +30,7 @@ def circumstances(
     """
     seen, rolled, paths, hosts = None, None, None, None
     if recording is not None:
-        seen = runner.look_at(Router(plan), recording.read(plan.scale))
+        seen = recording.gather(plan.scale, partial(takers.looking, plan)).result()
         rolled = runner.rolled_files(Router(plan), recording.read(plan.scale))
     if probe or network:
         from vetrina.rehearsal import probing  # noqa: PLC0415  (sockets and git only where they are asked)

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import partial
 from typing import Any
 
 from msgspec import Struct
 
 from vetrina.core.base.faults import refuse
 from vetrina.core.changes.outcome import Outcome, difference, rolled, touched_files, unheard
-from vetrina.core.changes.side_by_side import Comparison
 from vetrina.core.checks.runner import Circumstances, check
 from vetrina.core.config.edits import changed_lines
 from vetrina.core.config.resolution import ResolvedPlan
@@ -17,6 +17,7 @@ from vetrina.core.rolling.codecs import MeasuringPacker
 from vetrina.core.rolling.playing import Rolling, measured_ratio, repeated
 from vetrina.core.rolling.streams import Stream
 from vetrina.core.routing.router import Router
+from vetrina.work import takers
 from vetrina.work.recording import Recording
 
 
@@ -38,8 +39,8 @@ class Trial(Struct, frozen=True):
             raise refuse("the change gives level names another meaning", "the same events cannot be sent through both sides",
                          "leave levels as they are", where="whatif")  # fmt: skip
         old, new = Router(before.plan), Router(after.plan)
-        comparison = Comparison(old, new)
-        self.recording.send(before.plan.scale, comparison)
+        make, counts = partial(takers.comparison, before.plan, after.plan), takers.counts_events(before.plan, after.plan)
+        comparison = self.recording.gather(before.plan.scale, make, counts=counts)
         effects = comparison.result(self.streams)
         names = touched_files(effects, before.plan, after.plan)
         files = self._files(old, new, names, comparison.means(effects)) if names else ()

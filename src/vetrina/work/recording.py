@@ -4,13 +4,23 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path
+from typing import TYPE_CHECKING, Any, TypeVar
 
 from vetrina.core.base.events import Event
 from vetrina.core.base.faults import refuse
 from vetrina.core.base.levels import Scale
-from vetrina.formats.events import BadLine, EventStream, EventTaker
+from vetrina.formats.events import BadLine, EventStream
 from vetrina.formats.inputs import Inputs, inputs_of, open_input
+from vetrina.formats.pieces import Piece
 from vetrina.work.asked import known_level
+from vetrina.work.engines import cut
+from vetrina.work.jobs import BatchesJob, CountingJob, Engine, EventsJob, Job, Taken, Taker, numbered
+
+if TYPE_CHECKING:
+    from vetrina.work.shown import ShowingJob
+
+T = TypeVar("T", bound=Taker[Any])
+R = TypeVar("R")
 
 
 class Recording:
@@ -20,14 +30,18 @@ class Recording:
         events: A file of JSON Lines (also gzip or zstd; `-` is standard input), a folder or a pattern, several of these as
             `Inputs`, or events that a program made.
         strict: Whether the first line that is no event raises Refused.
+        engine: Who reads them, where others than this process do.
     """
 
-    def __init__(self, events: str | Path | Inputs | Iterable[Event], *, strict: bool = False) -> None:
+    def __init__(
+        self, events: str | Path | Inputs | Iterable[Event], *, strict: bool = False, engine: Engine | None = None
+    ) -> None:
         given = inputs_of(str(events)) if isinstance(events, str | Path) else events
         self._made = None if isinstance(given, Inputs) else tuple(given)
         self._inputs = given if isinstance(given, Inputs) else Inputs((), "events")
         self.name = self._inputs.label
-        self._strict = strict
+        self.strict, self._engine = strict, engine
+        self._pieces: dict[tuple[bool, bool, bool], list[Piece]] = {}
         self._first: EventStream | None = None
 
     @property
@@ -50,18 +64,69 @@ class Recording:
             yield from stream.read(file)
         self._first = self._first or stream
 
-    def send(self, scale: Scale, taker: EventTaker) -> None:
-        """Send all events to ``taker``, in batches."""
+    def gather(self, scale: Scale, make: Callable[[int], T], *, counts: bool = False) -> T:
+        """Return what ``make`` makes with all events taken.
+
+        Args:
+            scale: The levels that there are.
+            make: Makes a `Taker` of the number of events before its first one; it travels to other processes.
+            counts: Whether that number matters.
+        """
+        taker = make(0)
         if self._made is not None:
             taker.feed(map(_known(scale), self._made))
-            return
+            return taker
         stream = self._stream(scale)
-        with open_input(self._inputs) as file:
-            stream.send(file, taker)
+        if self._engine is None:
+            with open_input(self._inputs) as file:
+                stream.send(file, taker)
+        else:
+            pieces = self._cut(self._engine, scale, counts=counts)
+            job = EventsJob(make, scale, self.strict)
+            for taken in self._taken(self._engine, job, pieces, stream):
+                taker.add(taken.sums)
+        self._first = self._first or stream
+        return taker
+
+    def show(self, scale: Scale, job: ShowingJob[R]) -> Iterator[R]:
+        """Yield what is shown of the events, batch by batch, in order."""
+        stream = self._stream(scale)
+        if self._engine is None:
+            shows, before = job.opened(), 0
+            with open_input(self._inputs) as file:
+                for numbers, events in stream.batches(file):
+                    yield shows(numbers, events, before)
+                    before += len(events)
+        else:
+            pieces = self._cut(self._engine, scale, counts=job.counts(), lines=job.tells_lines(), shown=True)
+            for taken in self._taken(self._engine, BatchesJob(job, scale, self.strict), pieces, stream):
+                yield from taken.sums
         self._first = self._first or stream
 
+    @staticmethod
+    def _taken(engine: Engine, job: Job[Taken], pieces: list[Piece], stream: EventStream) -> Iterator[Taken]:
+        """Yield what came of the pieces, in order; of a file that broke off nothing more counts."""
+        broken: str | None = None
+        for piece, taken in zip(pieces, engine.run(job, pieces), strict=True):
+            if piece.ranges[0].file.path == broken and not piece.ranges[0].begins:
+                continue
+            if any(part.refused is not None for part in taken.parts):
+                yield taken  # what was shown before the line that is refused
+            broken = piece.ranges[-1].file.path if taken.added(piece, stream) else None
+            yield taken
+
+    def _cut(self, engine: Engine, scale: Scale, *, counts: bool, lines: bool = False, shown: bool = False) -> list[Piece]:
+        """Return the pieces of the input; with ``counts`` they know how many events stand before them, else with ``lines`` lines."""
+        known = (counts, lines, shown)
+        if known not in self._pieces:
+            pieces = cut(self._inputs, engine, shown=shown)
+            if counts or lines:
+                pieces = numbered(engine, CountingJob(scale if counts else None), pieces)
+            self._pieces[known] = pieces
+        return self._pieces[known]
+
     def _stream(self, scale: Scale) -> EventStream:
-        return EventStream(self.name, scale=scale, strict=self._strict)
+        return EventStream(self.name, scale=scale, strict=self.strict)
 
 
 def _known(scale: Scale) -> Callable[[Event], Event]:

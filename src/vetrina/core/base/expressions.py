@@ -27,6 +27,10 @@ class Expression:
             reason = error.args[0] if error.args else error
             raise BadExpression(reason.decode("utf-8", "replace") if isinstance(reason, bytes) else str(reason)) from None
 
+    def __reduce__(self) -> tuple[type[Expression], tuple[str]]:
+        """Travel between processes as a text."""
+        return type(self), (self.text,)
+
     def found_in(self, text: str) -> bool:
         """Tell whether the expression is found anywhere in ``text``."""
         return self._search(text) is not None

@@ -61,6 +61,10 @@ class Refused(VetrinaError):
         self.faults: tuple[Fault, ...] = tuple(sorted(unique, key=Fault.order))
         super().__init__("; ".join(fault.what for fault in self.faults))
 
+    def __reduce__(self) -> tuple[type[Refused], tuple[tuple[Fault, ...]]]:
+        """Travel between processes with the faults."""
+        return type(self), (self.faults,)
+
 
 class Unreadable(Refused):
     """An input that is no document at all (missing, not UTF-8, not YAML): it stops every command."""

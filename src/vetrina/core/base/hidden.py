@@ -28,6 +28,16 @@ def hide(texts: Iterable[str]) -> None:
     _HIDDEN[:] = sorted(found, key=lambda one: (-len(one), one))
 
 
+def hidden() -> tuple[str, ...]:
+    """Return what is hidden, for another process."""
+    return tuple(_HIDDEN)
+
+
+def hide_as_elsewhere(texts: Iterable[str]) -> None:
+    """Hide what another process hides, and nothing else."""
+    _HIDDEN[:] = texts
+
+
 def shown(text: str) -> str:
     """Return a text without what is hidden, also where a text that was cut off ends with the beginning of it."""
     for hidden in _HIDDEN:

@@ -5,14 +5,13 @@ Here: the record. Not here: how it is counted (side_by_side.py), what it means (
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from datetime import date, datetime, timedelta
 
 from msgspec import Struct, field
 
 from vetrina.core.base.events import Event
 from vetrina.core.rolling.pace import Pace
-
-_SAMPLES = 64
 
 
 class Tally(Struct):
@@ -48,7 +47,7 @@ class Delta(Struct):
         return self.before != self.after or bool(self.gained.events or self.lost.events)
 
 
-class Example(Struct, frozen=True):
+class Example(Struct):
     """A delivery that is new: the event, its number in the input, and the bytes that the appender writes for it."""
 
     event: Event
@@ -57,31 +56,53 @@ class Example(Struct, frozen=True):
 
 
 class Examples(Struct):
-    """A few of an appender's new deliveries: the first, the longest, and an even sample of all."""
+    """A few of an appender's new deliveries: the first, the longest, and the first of every size, to some 3 percent."""
 
     first: Example | None = None
     longest: Example | None = None
-    met: int = 0
-    sampled: list[Example] = field(default_factory=list)
-    step: int = 1
+    sizes: dict[int, tuple[int, Example]] = field(default_factory=dict)
 
     def take(self, one: Example) -> None:
-        """Look at one new delivery; a sample of every n-th is kept, n doubling as it fills."""
+        """Look at one new delivery."""
+        self._take(one, 1)
         self.first = self.first or one
         if self.longest is None or one.size > self.longest.size:
             self.longest = one
-        if self.met % self.step == 0:
-            if len(self.sampled) >= _SAMPLES:
-                self.sampled = self.sampled[::2]
-                self.step *= 2
-            if self.met % self.step == 0:
-                self.sampled.append(one)
-        self.met += 1
+
+    def _take(self, one: Example, count: int) -> None:
+        shift = max(0, one.size.bit_length() - 6)
+        rounded = one.size >> shift << shift
+        known = self.sizes.get(rounded)
+        self.sizes[rounded] = (count, one) if known is None else (known[0] + count, known[1])
+
+    def add(self, later: Examples, before: int) -> None:
+        """Look at the deliveries that were looked at elsewhere, of events that come ``before`` events later."""
+        longest = self.longest
+        for one in {id(one): one for one in later.each()}.values():
+            one.number += before
+        self.first = self.first or later.first
+        if longest is None or (later.longest is not None and later.longest.size > longest.size):
+            self.longest = later.longest
+        for count, one in later.sizes.values():
+            self._take(one, count)
+
+    def each(self) -> Iterator[Example]:
+        """Yield the deliveries that are kept."""
+        yield from (one for one in (self.first, self.longest) if one is not None)
+        yield from (one for _, one in self.sizes.values())
+
+    def count(self) -> int:
+        """Return how many deliveries were looked at."""
+        return sum(count for count, _ in self.sizes.values())
 
     def typical(self) -> Example | None:
-        """Return the sampled delivery of middle size."""
-        ordered = sorted(self.sampled, key=lambda one: (one.size, one.number))
-        return ordered[len(ordered) // 2] if ordered else None
+        """Return the first delivery of middle size, to some 3 percent."""
+        left = self.count() // 2
+        for _, (count, one) in sorted(self.sizes.items()):
+            left -= count
+            if left < 0:
+                return one
+        return None
 
 
 class Effects(Struct):

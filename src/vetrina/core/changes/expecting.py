@@ -188,7 +188,7 @@ def line_fault(appender: Appender, event: Event, test: LineTest) -> tuple[str, s
     return None
 
 
-class Recorded(Struct, frozen=True):
+class Recorded(Struct):
     """A class of events met: where they arrive, an example, how many; ``asks`` where rules look at the event itself."""
 
     event: Event
@@ -197,17 +197,37 @@ class Recorded(Struct, frozen=True):
     events: int
 
 
-def record(events: Iterable[Event], found: ResolvedPlan) -> list[Recorded]:
-    """Return one recorded class for every logger, level and set of arrivals met, in the order of loggers and levels."""
-    router = Router(found.plan)
-    classes: dict[tuple[str, int, tuple[str, ...]], Recorded] = {}
-    for event in events:
-        decision = router.decide(event.logger, event.level)
-        route = decision.follow(event)
-        key = (tree_name(event.logger), router.severities[event.level], tuple(one.appender for one in route.deliveries))
-        known = classes.get(key)
-        if known is None:
-            classes[key] = Recorded(event, key[2], decision.route is None, event.count or 1)
-        else:
-            classes[key] = replace(known, events=known.events + (event.count or 1))
-    return [classes[key] for key in sorted(classes)]
+class Recorder:
+    """One recorded class for every logger, level and set of arrivals met; it is fed as a `Counter` is."""
+
+    def __init__(self, router: Router) -> None:
+        self._router = router
+        self._classes: dict[tuple[str, int, tuple[str, ...]], Recorded] = {}
+
+    def feed(self, events: Iterable[Event]) -> None:
+        """Record events; each must have a level that the plan knows."""
+        router, classes = self._router, self._classes
+        for event in events:
+            decision = router.decide(event.logger, event.level)
+            arrivals = tuple(one.appender for one in decision.follow(event).deliveries)
+            key = (tree_name(event.logger), router.severities[event.level], arrivals)
+            known = classes.get(key)
+            if known is None:
+                classes[key] = Recorded(event, arrivals, decision.route is None, event.count or 1)
+            else:
+                known.events += event.count or 1
+
+    def sums(self) -> dict[tuple[str, int, tuple[str, ...]], Recorded]:
+        """Return what was recorded so far, for another recorder of the same plan."""
+        return self._classes
+
+    def add(self, sums: dict[tuple[str, int, tuple[str, ...]], Recorded]) -> None:
+        """Record what another one has recorded, of events that come after those recorded here."""
+        for key, one in sums.items():
+            known = self._classes.setdefault(key, one)
+            if known is not one:
+                known.events += one.events
+
+    def result(self) -> list[Recorded]:
+        """Return the classes, in the order of loggers and levels."""
+        return [self._classes[key] for key in sorted(self._classes)]

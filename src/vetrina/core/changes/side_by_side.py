@@ -3,92 +3,43 @@
 from __future__ import annotations
 
 from collections import Counter as Multiset
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Iterable
 from datetime import UTC, date, datetime, timedelta
 
 from vetrina.core.base import clocks
 from vetrina.core.base.events import Event
 from vetrina.core.changes.effects import Delta, Effects, Example, Examples, Tally
+from vetrina.core.changes.pairs import ComparedSums, Day, Pair, Routes, Rows, add_up, rows_of
 from vetrina.core.plan.model import Plan
 from vetrina.core.rolling.pace import pace_of, seconds_by_day
 from vetrina.core.rolling.streams import Stream
-from vetrina.core.routing.cache import LoggerLevelCache, RowNames
+from vetrina.core.routing.cache import RowNames
 from vetrina.core.routing.counting import ending_of, measures, of_any, to_bytes
 from vetrina.core.routing.router import Route, Router
-from vetrina.core.templates.compiling import MakeMeasure, Measure
+from vetrina.core.templates.compiling import MakeMeasure
 
 _USUAL_SIZE = 100
 _SOME_TIME = datetime(2026, 1, 1, tzinfo=UTC)
 _EARLIEST, _LATEST = datetime.min.replace(tzinfo=UTC), datetime.max.replace(tzinfo=UTC)
 
 
-class _Pair:
-    """Both routes of the events of one logger and level (or of one such pair of routes), counted together.
+class Comparison:
+    """Sends events through two plans at once. It is fed as a `Counter` is, and its result asked for at the end.
 
-    Where loggers share it, ``rows`` counts by the name of the row.
+    ``number`` of events came before those that are fed.
     """
 
-    __slots__ = ("after", "before", "count", "logger", "new", "quick", "row", "rows", "severity", "sizes", "slots", "ways")
-
-    def __init__(self, logger: str, severity: int, before: Route | None, after: Route | None) -> None:
-        self.logger, self.severity, self.before, self.after = logger, severity, before, after
-        self.quick = False
-        self.count = 0
-        self.rows: dict[str, list[int]] | None = None
-        self.row = ""
-        self.ways: tuple[MakeMeasure, ...] = ()
-        self.slots: tuple[Measure, ...] = ()
-        self.sizes: list[int] = []
-        self.new: tuple[tuple[str, Measure], ...] = ()
-
-    @property
-    def settled(self) -> bool:
-        """Tell whether both routes are known for all its events."""
-        return self.before is not None and self.after is not None
-
-    def add(self, count: int, sizes: list[int]) -> None:
-        """Add events and their bytes on each way."""
-        self.count += count
-        for turn, size in enumerate(sizes):
-            self.sizes[turn] += size
-
-    def add_row(self, name: str, counts: Sequence[int]) -> None:
-        """Add events and their bytes on each way to a row, where loggers share the pair."""
-        assert self.rows is not None  # noqa: S101  (they do)
-        row = self.rows.get(name)
-        if row is None:
-            self.rows[name] = [*counts]
-            return
-        for turn, count in enumerate(counts):
-            row[turn] += count
-
-
-_Split = tuple[str, int, Route, Route]
-
-
-class _Day:
-    """The pairs of one day."""
-
-    def __init__(self, places: Callable[[str], object]) -> None:
-        self.pairs: LoggerLevelCache[_Pair] = LoggerLevelCache(places)
-        self.kept: dict[tuple[object, int], _Pair] = {}
-        self.split: dict[_Split, _Pair] = {}
-
-
-class Comparison:
-    """Sends events through two plans at once. It is fed as a `Counter` is, and its result asked for at the end."""
-
-    def __init__(self, before: Router, after: Router) -> None:
+    def __init__(self, before: Router, after: Router, number: int = 0) -> None:
         self.before, self.after = before, after
         self._zone = clocks.zone(before.plan.zone)
         self._measures: dict[object, MakeMeasure] = {}
         self._sides = (_Side(before.plan, self._measures), _Side(after.plan, self._measures))
         self._names = RowNames(before.places_with(*after.tree.entries), before.plan.separator, self._regroup)
-        self._days: dict[date, _Day] = {}
-        self._day = _Day(self._place)
+        self._days: dict[date, Day] = {}
+        self._day = Day(self._place)
         self._begun = self._ended = _SOME_TIME
         self._first, self._last = _LATEST, _EARLIEST
-        self._number = 0
+        self._number = self._before = number
         self._examples: dict[str, Examples] = {}
 
     def _place(self, logger: str) -> object:
@@ -121,7 +72,7 @@ class Comparison:
         self._note(time)
         there = clocks.local(time, self._zone)
         day = there.date()
-        self._day = self._days.setdefault(day, _Day(self._place))
+        self._day = self._days.setdefault(day, Day(self._place))
         try:
             self._begun = datetime(day.year, day.month, day.day, tzinfo=self._zone).astimezone(UTC)
             after = day + timedelta(days=1)
@@ -132,15 +83,15 @@ class Comparison:
     def _note(self, time: datetime) -> None:
         self._first, self._last = min(time, self._first), max(time, self._last)
 
-    def _count(self, event: Event, pair: _Pair) -> None:
+    def _count(self, event: Event, pair: Pair) -> None:
         self._note(event.time)
         if not pair.settled:
             before = self.before.route(event) if pair.before is None else pair.before
             after = self.after.route(event) if pair.after is None else pair.after
             own = event.logger or "root"
-            key = (self._names.of(own), pair.severity, before, after)
-            known = self._day.split.get(key)
-            pair = known or self._day.split.setdefault(key, self._filled(_Pair(*key), event, any_=key[0] != own))
+            key = (self._names.of(own), pair.severity)
+            rows = self._day.split.setdefault((before, after), {})
+            pair = rows.get(key) or rows.setdefault(key, self._filled(Pair(*key, before, after), event, any_=key[0] != own))
         count = event.count or 1
         sizes = [one(event, self._number) * count for one in pair.slots]
         pair.add(count, sizes)
@@ -158,31 +109,32 @@ class Comparison:
         for day in self._days.values():
             self._regroup_day(day)
 
-    def _regroup_day(self, day: _Day) -> None:
-        split: dict[_Split, _Pair] = {}
-        for (logger, severity, before, after), pair in day.split.items():
-            pair.logger = self._names.of(logger)
-            if pair.logger != logger:
-                pair.slots = tuple(of_any(way) for way in pair.ways)
-                pair.new = tuple((name, of_any(self._sides[1].measure(name))) for name, _ in pair.new)
-            known = split.setdefault((pair.logger, severity, before, after), pair)
-            if known is not pair:
-                known.add(pair.count, pair.sizes)
-        day.split = split
+    def _regroup_day(self, day: Day) -> None:
+        for routes, rows in day.split.items():
+            moved: dict[tuple[str, int], Pair] = {}
+            for (logger, severity), pair in rows.items():
+                pair.logger = self._names.of(logger)
+                if pair.logger != logger:
+                    pair.slots = tuple(of_any(way) for way in pair.ways)
+                    pair.new = tuple((name, of_any(self._sides[1].measure(name))) for name, _ in pair.new)
+                known = moved.setdefault((pair.logger, severity), pair)
+                if known is not pair:
+                    known.add(pair.count, pair.sizes)
+            day.split[routes] = moved
         for pair in day.kept.values():
             if pair.rows is not None:
                 counted, pair.rows = pair.rows, {}
                 for logger, counts in counted.items():
                     pair.add_row(self._names.of(logger), counts)
 
-    def _pair(self, event: Event) -> _Pair:
+    def _pair(self, event: Event) -> Pair:
         severity = self.before.severities[event.level]
         shared = self._day.pairs.is_shared(event)
         key = (self._place(event.logger) if shared else event.logger, severity)
         pair = self._day.kept.get(key)
         if pair is None:
             routes = (router.decide(event.logger, event.level).route for router in (self.before, self.after))
-            pair = self._day.kept[key] = _Pair(event.logger or "root", severity, *routes)
+            pair = self._day.kept[key] = Pair(event.logger or "root", severity, *routes)
             if pair.settled:
                 self._filled(pair, event, any_=shared)
                 if shared:
@@ -190,24 +142,62 @@ class Comparison:
                 pair.quick = not shared and not pair.new
         return self._day.pairs.keep(event, pair)
 
-    def _filled(self, pair: _Pair, event: Event, *, any_: bool = False) -> _Pair:
+    def _filled(self, pair: Pair, event: Event, *, any_: bool = False) -> Pair:
         """Give a settled pair what measures its events (those of ``any_`` logger, or of this one's), and who of them is new."""
         assert pair.before is not None  # noqa: S101  (settled)
         assert pair.after is not None  # noqa: S101  (settled)
-        old, new = self._sides
-        ways = [old.measure(one.appender) for one in pair.before.deliveries]
-        ways += [new.measure(one.appender) for one in pair.after.deliveries]
-        pair.ways = tuple(dict.fromkeys(ways))
+        new = self._sides[1]
+        pair.ways = self._ways(pair.before, pair.after)
         pair.slots = tuple(of_any(way) if any_ else way(event) for way in pair.ways)
         pair.sizes = [0] * len(pair.slots)
         gained = _names(pair.after) - _names(pair.before)
         pair.new = tuple((name, of_any(new.measure(name)) if any_ else new.measure(name)(event)) for name in gained)
         return pair
 
+    def _ways(self, before: Route, after: Route) -> tuple[MakeMeasure, ...]:
+        """Return what measures the deliveries of two routes, each way once."""
+        old, new = self._sides
+        ways = [old.measure(one.appender) for one in before.deliveries]
+        return tuple(dict.fromkeys(ways + [new.measure(one.appender) for one in after.deliveries]))
+
+    def sums(self) -> ComparedSums:
+        """Return what was counted so far, for another comparison of the same plans."""
+        days: dict[date, list[tuple[Routes, Rows]]] = {}
+        for day, here in self._days.items():
+            by_routes: dict[Routes, Rows] = {}
+            for pair in here.pairs_counted():
+                rows = by_routes.setdefault(pair.routes, {})
+                for name, counts in pair.by_row():
+                    add_up(rows.setdefault((name, pair.severity), [0] * len(counts)), counts)
+            days[day] = list(by_routes.items())
+        return ComparedSums(days, self._first, self._last, self._before, self._number, self._examples, self._names.others)
+
+    def add(self, sums: ComparedSums) -> None:
+        """Count what another comparison of the same plans has counted, of events that come after those counted here."""
+        if sums.number > sums.before:
+            self._note(sums.first)
+            self._note(sums.last)
+        self._names.add_others(sums.others)
+        for day, by_routes in sums.days.items():
+            here = self._days.setdefault(day, Day(self._place))
+            for routes, rows in by_routes:
+                for (logger, severity), (count, *sizes) in rows.items():
+                    key = (self._names.of(logger), severity)
+                    split = here.split.setdefault(routes, {})
+                    pair = split.get(key)
+                    if pair is None:
+                        pair = split[key] = Pair(*key, *routes)
+                        pair.ways = self._ways(*routes)
+                        pair.slots, pair.sizes = tuple(map(of_any, pair.ways)), [0] * len(pair.ways)
+                    pair.add(count, sizes)
+        for name, examples in sums.examples.items():
+            self._examples.setdefault(name, Examples()).add(examples, self._number - sums.before)
+        self._number += sums.number - sums.before
+
     def result(self, streams: Iterable[Stream] = ()) -> Effects:
         """Return the sums; ``streams`` are added for the time that the events span, or over one day where they span none."""
         found = Effects(examples=self._examples)
-        if self._number:
+        if self._number > self._before:
             found.first, found.last = self._first, self._last
         streams = tuple(streams)
         if streams and not found.span:
@@ -220,6 +210,10 @@ class Comparison:
         self._add_days(found)
         for stream in streams:
             self._add_stream(found, stream)
+        found.recorded, found.silenced, found.seen = (
+            dict(sorted(one.items())) for one in (found.recorded, found.silenced, found.seen)
+        )
+        found.twice = dict(sorted(found.twice.items()))
         for side, of in zip(self._sides, ("before", "after"), strict=True):
             for name in side.plan.appenders:
                 tally = getattr(found.appenders[name], of)
@@ -240,34 +234,27 @@ class Comparison:
         }
 
     def _add_days(self, found: Effects) -> None:
-        for name in dict.fromkeys(name for day in self._days.values() for name in _rows_of(day)):
+        for name in dict.fromkeys(name for day in self._days.values() for name in rows_of(day)):
             self._names.of(name)
         self._names.settle()
         for day, here in sorted(self._days.items()):
-            for pair in [*here.kept.values(), *here.split.values()]:
-                if pair.count:
-                    self._add_rows(found, day, pair)
+            for pair in here.pairs_counted():
+                self._add_rows(found, day, pair)
         found.further = self._names.further
 
-    def _add_rows(self, found: Effects, day: date, pair: _Pair) -> None:
+    def _add_rows(self, found: Effects, day: date, pair: Pair) -> None:
         """Add a pair, by row where loggers share it."""
-        if pair.rows is None:
-            if pair.settled:
-                pair.logger = self._names.of(pair.logger)
-                self._add(found, day, pair)
-            return
-        for name, (count, *sizes) in pair.rows.items():
-            part = _Pair(name, pair.severity, pair.before, pair.after)
+        for name, (count, *sizes) in pair.by_row():
+            part = Pair(self._names.of(name), pair.severity, pair.before, pair.after)
             part.count, part.sizes, part.ways = count, sizes, pair.ways
             self._add(found, day, part)
 
-    def _add(self, found: Effects, day: date, pair: _Pair, *, estimated: bool = False) -> None:
-        assert pair.before is not None  # noqa: S101  (counted pairs are settled)
-        assert pair.after is not None  # noqa: S101  (counted pairs are settled)
+    def _add(self, found: Effects, day: date, pair: Pair, *, estimated: bool = False) -> None:
+        routes = pair.routes
         found.events += pair.count
         own = (pair.logger, pair.severity)
         found.recorded[own] = found.recorded.get(own, 0) + pair.count
-        old, new = _names(pair.before), _names(pair.after)
+        old, new = map(_names, routes)
         sizes = dict(zip(pair.ways, pair.sizes, strict=True))
         for name in old | new:
             was, now = old.get(name, 0), new.get(name, 0)
@@ -280,10 +267,10 @@ class Comparison:
                 shift.after.add(now * pair.count, now * size_after, estimated=estimated)
                 shift.gained.add(max(0, now - was) * pair.count, max(0, now - was) * size_after, estimated=estimated)
                 shift.lost.add(max(0, was - now) * pair.count, max(0, was - now) * size_before, estimated=estimated)
-        if bool(pair.before.deliveries) != bool(pair.after.deliveries):
-            turned = found.silenced if pair.before.deliveries else found.seen
+        if bool(routes[0].deliveries) != bool(routes[1].deliveries):
+            turned = found.silenced if routes[0].deliveries else found.seen
             turned[own] = turned.get(own, 0) + pair.count
-        before, after = (_places(side.plan, route) for side, route in zip(self._sides, (pair.before, pair.after), strict=True))
+        before, after = (_places(side.plan, route) for side, route in zip(self._sides, routes, strict=True))
         for place, times in after.items():
             if times > 1 >= before.get(place, 0):
                 found.twice[pair.logger, place] = found.twice.get((pair.logger, place), 0) + pair.count
@@ -294,7 +281,7 @@ class Comparison:
         assert found.last is not None  # noqa: S101  (streams have a span)
         event = Event(found.first, stream.severity, stream.logger, "")
         routes = self.before.route(event), self.after.route(event)
-        pair = self._filled(_Pair(stream.logger or "root", stream.severity, *routes), event)
+        pair = self._filled(Pair(stream.logger or "root", stream.severity, *routes), event)
         mean = []
         for way in pair.ways:
             names = [name for side in self._sides for name in side.plan.appenders if side.measure(name) is way]
@@ -308,13 +295,6 @@ class Comparison:
             if pair.count:
                 found.streamed += pair.count
                 self._add(found, day, pair, estimated=True)
-
-
-def _rows_of(day: _Day) -> Iterable[str]:
-    """Yield the names of the rows of a day."""
-    yield from (pair.logger for pair in day.split.values())
-    for pair in day.kept.values():
-        yield from pair.rows if pair.rows is not None else (pair.logger,)
 
 
 class _Side:

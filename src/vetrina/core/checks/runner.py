@@ -61,40 +61,55 @@ class Circumstances(Struct, frozen=True):
         return known | {need for need, there in given if there is not None}
 
 
-def look_at(router: Router, events: Iterable[Event]) -> dict[str, LoggerSeen]:
-    """Return what the events of each logger were like, by the name of its row (`RowNames`)."""
-    seen: dict[str, LoggerSeen] = {}
+class Looking:
+    """What the events of each logger are like, by the name of its row (`RowNames`); it is fed as a `Counter` is."""
 
-    def moved() -> None:
-        nonlocal seen
-        seen = _regrouped(seen, names)
+    def __init__(self, router: Router) -> None:
+        self._router = router
+        self._seen: dict[str, LoggerSeen] = {}
+        self._names = RowNames(router.places, router.plan.separator, self._regroup)
 
-    names = RowNames(router.places, router.plan.separator, moved)
-    for event in events:
-        name = names.of(tree_name(event.logger))
-        one = seen.get(name)
-        if one is None:
-            one = seen[name] = LoggerSeen()
-        count = event.count or 1
-        one.events += count
-        one.delivered += count * len(router.route(event).deliveries)
-        severity = router.severities[event.level]
-        if has_error(event):
-            one.mild_errors += count if severity < WARN else 0
-        elif severity >= ERROR:
-            one.bare_errors += count
-    names.settle()
-    return seen
+    def feed(self, events: Iterable[Event]) -> None:
+        """Look at events; each must have a level that the plan knows."""
+        router, names = self._router, self._names
+        for event in events:
+            name = names.of(tree_name(event.logger))
+            one = self._seen.get(name)
+            if one is None:
+                one = self._seen[name] = LoggerSeen()
+            count = event.count or 1
+            one.events += count
+            one.delivered += count * len(router.route(event).deliveries)
+            severity = router.severities[event.level]
+            if has_error(event):
+                one.mild_errors += count if severity < WARN else 0
+            elif severity >= ERROR:
+                one.bare_errors += count
 
+    def _regroup(self) -> None:
+        found: dict[str, LoggerSeen] = {}
+        for name, one in self._seen.items():
+            known = found.setdefault(self._names.of(name), one)
+            if known is not one:
+                known.add(one)
+        self._seen = found
 
-def _regrouped(seen: dict[str, LoggerSeen], names: RowNames) -> dict[str, LoggerSeen]:
-    found: dict[str, LoggerSeen] = {}
-    for name, one in seen.items():
-        row = names.of(name)
-        known = found.setdefault(row, one)
-        if known is not one:
-            known.add(one)
-    return found
+    def sums(self) -> tuple[dict[str, LoggerSeen], set[int]]:
+        """Return what was seen so far, for another one of the same plan."""
+        return self._seen, self._names.others
+
+    def add(self, sums: tuple[dict[str, LoggerSeen], set[int]]) -> None:
+        """See what another one has seen; their order does not matter."""
+        seen, others = sums
+        self._names.add_others(others)
+        for name, one in seen.items():
+            row = self._names.of(name)  # first: it may move what is in seen
+            self._seen.setdefault(row, LoggerSeen()).add(one)
+
+    def result(self) -> dict[str, LoggerSeen]:
+        """Return what the events of each logger were like."""
+        self._names.settle()
+        return dict(sorted(self._seen.items()))
 
 
 def rolled_files(router: Router, events: Iterable[Event]) -> dict[str, FileSimulation]:

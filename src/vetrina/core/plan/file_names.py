@@ -22,6 +22,11 @@ class NamePattern(Struct, frozen=True):
     parts: tuple[str | Callable[[datetime, int], str], ...]
     has_period: bool
     has_number: bool
+    zone_name: str
+
+    def __reduce__(self) -> tuple[Callable[[str, str], NamePattern], tuple[str, str]]:
+        """Travel between processes as a text."""
+        return name_pattern, (self.text, self.zone_name)
 
     def fill(self, period: datetime, number: int) -> str:
         """Return the name for a period's start, in the plan's zone, and a number."""
@@ -52,7 +57,7 @@ def name_pattern(text: str, zone_name: str) -> NamePattern:
             faults.append(TemplateFault(part.offset + 1, what, "use {period|%Y-%m-%d} and {n}, or {{ for a literal {"))
     if faults:
         raise BadTemplate(faults)
-    return NamePattern(text, tuple(parts), "period" in sources, "n" in sources)
+    return NamePattern(text, tuple(parts), "period" in sources, "n" in sources, zone_name)
 
 
 def _period(part: Placeholder, zone_name: str, faults: list[TemplateFault]) -> Callable[[datetime, int], str]:

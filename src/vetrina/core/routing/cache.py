@@ -6,7 +6,8 @@ rows of their own in a result.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
+from hashlib import blake2b
 from typing import Generic, TypeVar
 
 from vetrina.core.base.events import Event
@@ -85,14 +86,16 @@ class RowNames:
     """Which loggers have rows of their own in a result: the first 10,000 by name, whatever the order they come in.
 
     The others share a row for each place of the plan, which bears the name of a logger below that place. When loggers
-    lose their rows in favour of others, ``moved`` is called: what was counted for them moves, by asking anew.
+    lose their rows in favour of others, ``moved`` is called: what was counted for them moves, by asking anew. ``others``
+    are marks of the loggers without a row, the same in every process.
     """
 
     def __init__(self, places: Places, separator: str, moved: Callable[[], None]) -> None:
         self._places, self._separator, self._moved = places, separator, moved
         self._own: set[str] = set()
         self._end: str | None = None
-        self._others: set[int] = set()
+        self._noted: set[int] = set()
+        self.others: set[int] = set()
 
     def of(self, logger: str, shared: str = "") -> str:
         """Return the name of a logger's row; ``shared`` is the one at its place, where that is known."""
@@ -126,10 +129,16 @@ class RowNames:
 
     def _note(self, logger: str) -> None:
         """Note a logger without a row of its own."""
-        if len(self._others) <= MOST_COUNTED:
-            self._others.add(hash(logger))  # 64 bits: of a million names two are alike once in a hundred million times
+        own = hash(logger)  # 64 bits, as a mark: of a million names two are alike once in a hundred million times
+        if own not in self._noted and len(self.others) <= MOST_COUNTED:
+            self._noted.add(own)
+            self.others.add(int.from_bytes(blake2b(logger.encode("utf-8", "surrogatepass"), digest_size=8).digest()))
+
+    def add_others(self, marks: Iterable[int]) -> None:
+        """Note loggers that had no row of their own elsewhere, by their marks."""
+        self.others.update(marks)
 
     @property
     def further(self) -> int:
         """Return how many loggers share rows; past 1,000,000 that many and one."""
-        return len(self._others)
+        return min(len(self.others), MOST_COUNTED + 1)

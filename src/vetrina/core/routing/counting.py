@@ -11,12 +11,10 @@ from typing import TypeVar
 
 from msgspec import Struct, field
 
-from vetrina.core.base.events import MISSING, SHAPES, Event, look_up, text_of, unfilled
-from vetrina.core.base.levels import LevelRange
-from vetrina.core.base.logger_names import below
-from vetrina.core.plan.conditions import json_equal
+from vetrina.core.base.events import SHAPES, Event, unfilled
 from vetrina.core.plan.model import Appender, Plan
 from vetrina.core.routing.cache import FURTHER, LoggerLevelCache, RowNames
+from vetrina.core.routing.parts import Part
 from vetrina.core.routing.router import EARLY_GATES, Decision, Route, Router
 from vetrina.core.templates.compiling import MakeMeasure, MakeRender, Measure, Render
 
@@ -103,6 +101,18 @@ class Traffic(Struct):
     further: int = 0
 
 
+class CountedSums(Struct):
+    """What a `Counter` has counted, to be added to another one's, also in another process.
+
+    ``rows`` are by route, row's name and severity; ``others`` are the marks of loggers without a row (`RowNames`).
+    """
+
+    rows: list[tuple[Route, dict[tuple[str, int], int]]]
+    bytes: dict[str, int]
+    unfilled: int
+    others: set[int]
+
+
 class _Flow:
     """The events of one (logger, level as written) whose route is settled, or what is left to ask of them.
 
@@ -140,10 +150,11 @@ class _Flow:
 class Counter:
     """Counts events as they are fed; the result can be asked for at any time, and feeding goes on.
 
-    With ``with_bytes`` every delivery is measured, which makes counting slower. Only events of ``part`` count.
+    With ``with_bytes`` every delivery is measured, which makes counting slower. Only events of ``part`` count. ``number`` of
+    events came before those that are fed.
     """
 
-    def __init__(self, router: Router, *, with_bytes: bool = True, part: Part | None = None) -> None:
+    def __init__(self, router: Router, *, with_bytes: bool = True, part: Part | None = None, number: int = 0) -> None:
         self.router = router
         self._part = part or Part()
         self.with_bytes = with_bytes
@@ -152,12 +163,12 @@ class Counter:
         self._kept: dict[tuple[str | tuple[str, bool], int], _Flow] = {}
         self._places = places
         self._names = RowNames(router.places, router.plan.separator, self._regroup)
-        self._routes: dict[tuple[str, int, Route], int] = {}
+        self._routes: dict[Route, dict[tuple[str, int], int]] = {}
         self._measures: dict[object, MakeMeasure] = {}
         self._keys = {name: (one.template.key(), ending_of(one), one.encoding) for name, one in router.plan.appenders.items()}
         self._bytes: dict[str, int] = dict.fromkeys(router.plan.appenders, 0)
         self._unfilled = 0
-        self._number = 0
+        self._number = number
 
     def feed(self, events: Iterable[Event]) -> None:
         """Count ``events``; each must have a level that the plan knows. This is the inner loop of millions."""
@@ -174,7 +185,7 @@ class Counter:
             flow.count += 1
             if flow.names is not None:
                 name = self._names.of(event.logger or "root", flow.row)  # first: it may move what is in names
-                _more(flow.names, name, 1)
+                more(flow.names, name, 1)
             message = event.message
             if "{" in message:
                 wanted = shapes[message].wanted
@@ -192,8 +203,8 @@ class Counter:
         self._unfilled += unfilled(event) * count
         if flow.route is None:
             route = flow.decision.follow(event)
-            key = (self._names.of(event.logger or "root", flow.row), flow.severity, route)
-            _more(self._routes, key, count)
+            key = (self._names.of(event.logger or "root", flow.row), flow.severity)  # first: it may move what is in the routes
+            more(self._routes.setdefault(route, {}), key, count)
             if self.with_bytes:
                 for delivery in route.deliveries:
                     self._bytes[delivery.appender] += self._measure(delivery.appender)(event)(event, number) * count
@@ -201,21 +212,22 @@ class Counter:
         flow.count += count
         if flow.names is not None:
             name = self._names.of(event.logger or "root", flow.row)
-            _more(flow.names, name, count)
+            more(flow.names, name, count)
         for turn, one in enumerate(flow.measures):
             flow.sizes[turn] += one(event, number) * count
 
     def _regroup(self) -> None:
         """Move what was counted for loggers that lost their rows."""
-        routes: dict[tuple[str, int, Route], int] = {}
-        for (logger, severity, route), count in self._routes.items():
-            _more(routes, (self._names.of(logger), severity, route), count)
-        self._routes = routes
+        for route, rows in self._routes.items():
+            moved: dict[tuple[str, int], int] = {}
+            for (logger, severity), count in rows.items():
+                more(moved, (self._names.of(logger), severity), count)
+            self._routes[route] = moved
         for flow in self._kept.values():
             if flow.names is not None:
                 names: dict[str, int] = {}
                 for logger, count in flow.names.items():
-                    _more(names, self._names.of(logger), count)
+                    more(names, self._names.of(logger), count)
                 flow.names = names
 
     def _flow(self, event: Event) -> _Flow:
@@ -249,10 +261,39 @@ class Counter:
             known = self._measures[key] = measures(self.router.plan.appenders[appender])
         return known
 
+    def sums(self) -> CountedSums:
+        """Return what was counted so far, for another counter of the same plan and part."""
+        rows: dict[Route, dict[tuple[str, int], int]] = {}
+        for name, severity, route, count in self._rows():
+            more(rows.setdefault(route, {}), (name, severity), count)
+        return CountedSums(list(rows.items()), self._sizes(), self._unfilled, self._names.others)
+
+    def add(self, sums: CountedSums) -> None:
+        """Count what another counter of the same plan and part has counted; their order does not matter."""
+        self._unfilled += sums.unfilled
+        self._names.add_others(sums.others)
+        for name, size in sums.bytes.items():
+            self._bytes[name] += size
+        for route, rows in sums.rows:
+            self._routes.setdefault(route, {})
+            for (logger, severity), count in rows.items():
+                key = (self._names.of(logger), severity)
+                more(self._routes[route], key, count)
+
+    def _sizes(self) -> dict[str, int]:
+        """Return appender to the bytes that were measured for it."""
+        found = dict(self._bytes)
+        for flow in self._kept.values():
+            if flow.route is not None and self.with_bytes:
+                sizes = dict(zip(flow.ways, flow.sizes, strict=True))
+                for delivery in flow.route.deliveries:
+                    found[delivery.appender] += sizes[self._measure(delivery.appender)]
+        return found
+
     def result(self) -> Traffic:
-        """Return the sums so far."""
+        """Return the sums so far, by logger and severity and by appender."""
         traffic = Traffic(unfilled=self._unfilled, bytes_known=self.with_bytes)
-        traffic.appenders = {name: AppenderCount(bytes=size) for name, size in self._bytes.items()}
+        traffic.appenders = {name: AppenderCount(bytes=size) for name, size in self._sizes().items()}
         rows = [*self._rows()]
         for name in dict.fromkeys(name for name, *_ in rows):
             self._names.of(name)
@@ -260,11 +301,6 @@ class Counter:
         for name, severity, route, count in rows:
             _add(traffic, self._names.of(name), severity, route, count)
         traffic.further = self._names.further
-        for flow in self._kept.values():
-            if flow.route is not None and self.with_bytes:
-                sizes = dict(zip(flow.ways, flow.sizes, strict=True))
-                for delivery in flow.route.deliveries:
-                    traffic.appenders[delivery.appender].bytes += sizes[self._measure(delivery.appender)]
         for name, appender in traffic.appenders.items():
             if appender.reached and self.with_bytes:
                 header = self.router.plan.appenders[name].template.header(ending_of(self.router.plan.appenders[name]))
@@ -278,8 +314,9 @@ class Counter:
             if flow.route is not None:
                 for name, count in (flow.names if flow.names is not None else {flow.logger: flow.count}).items():
                     yield name, flow.severity, flow.route, count
-        for (logger, severity, route), count in self._routes.items():
-            yield logger, severity, route, count
+        for route, rows in self._routes.items():
+            for (logger, severity), count in rows.items():
+                yield logger, severity, route, count
 
 
 def of_any(make: MakeMeasure) -> Measure:
@@ -287,7 +324,8 @@ def of_any(make: MakeMeasure) -> Measure:
     return lambda event, number: make(event)(event, number)
 
 
-def _more(counts: dict[T, int], key: T, count: int) -> None:
+def more(counts: dict[T, int], key: T, count: int) -> None:
+    """Count ``count`` more of ``key``."""
     counts[key] = counts.get(key, 0) + count
 
 
@@ -301,83 +339,14 @@ def _add(traffic: Traffic, logger: str, severity: int, route: Route, count: int)
         traffic.unrouted += count
     if route.stopped_at is not None:
         traffic.stopped[route.stopped_at] += count
-        _more(cell.stopped, route.stopped_at, count)
+        more(cell.stopped, route.stopped_at, count)
     elif not route.deliveries:
         cell.dropped += count
     for delivery in route.deliveries:
         traffic.appenders[delivery.appender].reached += count
-        _more(cell.reached, delivery.appender, count)
+        more(cell.reached, delivery.appender, count)
     for stop in route.stops:
-        _more(traffic.appenders[stop.appender].stopped, stop.gate, count)
-
-
-class Part(Struct, frozen=True):
-    """Which events to look at: everything given must hold."""
-
-    logger: str = ""
-    levels: LevelRange | None = None
-    fields: tuple[tuple[str, object], ...] = ()
-
-    def holds(self, event: Event, severity: int, separator: str) -> bool:
-        """Tell whether an event belongs to the part."""
-        return self.holds_flow(event.logger, severity, separator) and self.holds_fields(event)
-
-    def holds_flow(self, logger: str, severity: int, separator: str) -> bool:
-        """Tell whether a logger's events of a severity may belong to the part."""
-        if self.logger and not below(logger or "root", self.logger, separator):
-            return False
-        return self.levels is None or self.levels.holds(severity)
-
-    def holds_fields(self, event: Event) -> bool:
-        """Tell whether an event has the part's fields."""
-        return all(
-            (found := look_up(event.fields, name)) is not MISSING and json_equal(found, value) for name, value in self.fields
-        )
-
-
-def only(events: Iterable[Event], part: Part, router: Router) -> Iterator[Event]:
-    """Yield the events of a part."""
-    separator, severities = router.plan.separator, router.severities
-    return (event for event in events if part.holds(event, severities[event.level], separator))
-
-
-class Group(Struct):
-    """The events that share a field's value, and how many deliveries each appender got of them."""
-
-    value: str
-    events: int = 0
-    unrouted: int = 0
-    reached: dict[str, int] = {}
-
-
-MOST_GROUPS = 10_000
-OTHERS = "(all others)"
-ABSENT = "(absent)"
-
-
-def grouped(events: Iterable[Event], router: Router, field_name: str) -> tuple[list[Group], int]:
-    """Return events by the value of a field, the most frequent first, and how many events there were.
-
-    Beyond 10,000 values the further ones share one group.
-    """
-    groups: dict[str, Group] = {}
-    total = 0
-    for event in events:
-        found = look_up(event.fields, field_name)
-        value = ABSENT if found is MISSING else text_of(found)
-        if value not in groups and len(groups) >= MOST_GROUPS:
-            value = OTHERS
-        group = groups.get(value)
-        if group is None:
-            group = groups[value] = Group(value, reached={})
-        count = event.count or 1
-        total += count
-        group.events += count
-        deliveries = router.route(event).deliveries
-        group.unrouted += 0 if deliveries else count
-        for one in deliveries:
-            group.reached[one.appender] = group.reached.get(one.appender, 0) + count
-    return sorted(groups.values(), key=lambda one: (-one.events, one.value)), total
+        more(traffic.appenders[stop.appender].stopped, stop.gate, count)
 
 
 def appender_sinks(plan: Plan) -> dict[str, str]:

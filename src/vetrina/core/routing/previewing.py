@@ -15,7 +15,8 @@ from vetrina.core.base.events import Event, compact_json, unfilled
 from vetrina.core.base.wording import counted
 from vetrina.core.plan.model import Appender
 from vetrina.core.routing.cache import LoggerLevelCache
-from vetrina.core.routing.counting import Part, Renders
+from vetrina.core.routing.counting import Renders
+from vetrina.core.routing.parts import Part
 from vetrina.core.routing.router import Router
 from vetrina.core.templates.compiling import Render, TextTemplate
 from vetrina.core.templates.forms import Template
@@ -65,10 +66,10 @@ class Preview:
         """Return how many deliveries each appender got so far."""
         return {name: lane.total for name, lane in self._lanes.items()}
 
-    def renderings(self, events: Iterable[tuple[int, Event]]) -> Iterator[Shown]:
-        """Yield the deliveries of (line, event); every event counts for `{sequence}`, in the part or not."""
+    def renderings(self, events: Iterable[tuple[int, Event]], before: int = 0) -> Iterator[Shown]:
+        """Yield the deliveries of (line, event), before which so many came; each counts for `{sequence}`, in the part or not."""
         flows, severities, first = self._flows.by_logger, self.router.severities, self._first
-        for number, (line, event) in enumerate(events, start=1):
+        for number, (line, event) in enumerate(events, start=before + 1):
             try:
                 reached = flows[event.logger][event.level]
             except KeyError:

@@ -7,7 +7,8 @@ from collections.abc import Sequence
 from msgspec import Struct
 
 from vetrina.core.plan.model import Plan
-from vetrina.core.routing.counting import Group, Traffic, appender_sinks
+from vetrina.core.routing.counting import Traffic, appender_sinks
+from vetrina.core.routing.grouping import Group
 from vetrina.core.routing.router import GATES, EarlyGate, Gate, Route
 from vetrina.views.documents.shared import Delivery
 

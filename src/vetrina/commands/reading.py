@@ -1,0 +1,45 @@
+"""How a call's events are read: by whom, with what shown meanwhile, and whether the files stayed as they were."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from typing import TYPE_CHECKING
+
+from vetrina.commands import calling
+from vetrina.commands.progress import watched
+from vetrina.core.base.faults import refuse
+from vetrina.formats.remote import is_url
+from vetrina.formats.steady import Standing
+from vetrina.views.screen import number
+from vetrina.work.engines import workers_of
+
+if TYPE_CHECKING:
+    from vetrina.formats.inputs import Inputs
+    from vetrina.work.jobs import Engine
+
+
+@contextmanager
+def reading(inputs: Inputs, workers: str, cluster: str, *, prints: bool = False) -> Iterator[Engine | None]:
+    """Yield who reads these inputs, None for this process alone; what ``prints`` while it reads shows no bar on its terminal."""
+    standing = Standing(inputs)
+    with watched(inputs, prints=prints), _engine(inputs, workers, cluster) as engine:
+        yield engine
+    for name, before, now in standing.grown(apart=engine is not None):
+        words = f"note: {name} grew while it was read, from {number(before)} to {number(now)} bytes: its end may not be in it"
+        calling.remark([words])
+
+
+@contextmanager
+def _engine(inputs: Inputs, workers: str, cluster: str) -> Iterator[Engine | None]:
+    if not cluster:
+        far = next((one.path for one in inputs.parts if is_url(one.path)), None)
+        if far is not None:
+            raise refuse("a URL is read by a cluster", fix="add --cluster local:2, or --cluster tcp://HOST:PORT", where=far)
+        yield workers_of(workers, inputs)
+        return
+    calling.exclude("--cluster", cluster, {"--workers": "" if workers == "auto" else workers})
+    from vetrina.work.cluster import cluster_of  # noqa: PLC0415  (the libraries of a cluster are slow to load)
+
+    with cluster_of(cluster, inputs) as engine:
+        yield engine

@@ -1,0 +1,116 @@
+"""A process that works pieces: it takes a job and then pieces from standard input, and answers on standard output."""
+
+from __future__ import annotations
+
+import os
+import pickle
+import signal
+import sys
+import time
+import traceback
+from typing import IO, Any
+
+from msgspec import Struct
+
+from vetrina.core.base.faults import Refused
+from vetrina.core.base.hidden import hide_as_elsewhere
+from vetrina.formats.progress import Reading, watching
+
+_PAUSE = 0.1
+
+
+class Order(Struct):
+    """A job, and what is shown nowhere."""
+
+    job: Any
+    hidden: tuple[str, ...]
+
+
+class Progress(Struct):
+    """So many bytes and events more were read."""
+
+    bytes: int
+    events: int
+
+
+class Done(Struct):
+    """What came of the piece of a number."""
+
+    number: int
+    result: Any
+
+
+class Failed(Struct):
+    """What was raised of the piece of a number: refused, or a fault of ours as text."""
+
+    number: int
+    error: Refused | None
+    text: str = ""
+    memory: bool = False
+
+
+class _Teller:
+    """Tells now and then how far the reading is; that the other end is gone is found out so, too."""
+
+    def __init__(self, out: IO[bytes]) -> None:
+        self._out = out
+        self._told = Progress(0, 0)
+        self._last = time.monotonic()
+
+    def tell(self, reading: Reading) -> None:
+        """Hear of a block."""
+        now = time.monotonic()
+        if now - self._last > _PAUSE:
+            self._last = now
+            self.settle(reading)
+
+    def settle(self, reading: Reading) -> None:
+        """Tell what is not told yet."""
+        more = Progress(reading.bytes - self._told.bytes, reading.events - self._told.events)
+        self._told = Progress(reading.bytes, reading.events)
+        if more.bytes:
+            send(self._out, more)
+
+
+def send(out: IO[bytes], message: object) -> None:
+    """Write one message."""
+    pickle.dump(message, out, pickle.HIGHEST_PROTOCOL)
+    out.flush()
+
+
+def work(given: IO[bytes], out: IO[bytes]) -> None:
+    """Answer until the other end closes."""
+    opened, teller = None, _Teller(out)
+    with watching(teller.tell) as reading:
+        while True:
+            try:
+                number, piece = pickle.load(given)  # noqa: S301  (from the process that started this one)
+            except EOFError:
+                return
+            try:
+                if opened is None:
+                    hide_as_elsewhere(piece.hidden)
+                    opened = piece.job.opened()
+                    continue
+                answer: Done | Failed = Done(number, opened(piece))
+            except Refused as refused:
+                answer = Failed(number, refused)
+            except MemoryError:
+                answer = Failed(number, None, memory=True)
+            except BrokenPipeError:
+                raise
+            except Exception:  # noqa: BLE001  (the outer edge of this process: the other one tells it)
+                answer = Failed(number, None, traceback.format_exc())
+            teller.settle(reading)
+            send(out, answer)
+
+
+def main() -> None:
+    """Work for the process that started this one; whoever is gone at its other end ends it."""
+    signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl-C reaches the one that started this one, which ends it
+    out = os.fdopen(os.dup(1), "wb")
+    os.dup2(2, 1)
+    try:
+        work(sys.stdin.buffer, out)
+    except (BrokenPipeError, EOFError):
+        os._exit(0)
