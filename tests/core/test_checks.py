@@ -14,6 +14,7 @@ from vetrina.core.checks import load, page
 from vetrina.core.checks import runner as checking
 from vetrina.core.checks.context import HostFacts, PathFacts
 from vetrina.core.checks.runner import Circumstances, Finding
+from vetrina.core.rolling.playing import Rolling
 from vetrina.core.routing.router import Router
 
 CHECKS = load()
@@ -61,7 +62,9 @@ def findings(body: str, **known: object) -> list[Finding]:
     looking = checking.Looking(Router(found.plan))
     looking.feed(events(body))
     seen = looking.result() if "# events" in body else None
-    rolled = checking.rolled_files(Router(found.plan), events(body)) if "# events" in body else None
+    rolling = Rolling(Router(found.plan), ratio=1)
+    rolling.feed(events(body))
+    rolled = checking.rolled_files(rolling) if "# events" in body else None
     return checking.check(found, Circumstances(seen=seen, rolled=rolled, **known))  # type: ignore[arg-type]
 
 

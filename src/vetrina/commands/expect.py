@@ -54,10 +54,7 @@ def run(
         _record(found, inputs_of(cases, also), plan, workers, cluster)
         return
     calling.exclude("a file of cases", True, {"--also": also, **calling.readers_given(workers, cluster)})
-    read = read_cases(Path(cases), found.plan, found.stage_names())
-    stages = dict.fromkeys(name for case in read for name in case.stages)
-    plans = {"": found, **{name: replace(given, stage=[name]).read(plan) for name in stages}}
-    verdicts = expect(read, plans)
+    verdicts = _verdicts(given, found, plan, Path(cases))
     if junit_file is not None:
         calling.write_file(junit_file, junit(str(cases), [_case(one) for one in verdicts]))
     if json:
@@ -66,6 +63,13 @@ def run(
         calling.print_fitted(view.expected_lines(verdicts, calling.width(wide=wide)), calling.width(wide=wide), found.plan)
     if any(one.failures for one in verdicts):
         raise typer.Exit(calling.Exit.WANTING)
+
+
+def _verdicts(given: options.PlanOptions, found: ResolvedPlan, plan: Path, cases: Path) -> list[Verdict]:
+    """Return the verdict on each case, under its own stages."""
+    read = read_cases(cases, found.plan, found.stage_names())
+    stages = dict.fromkeys(name for case in read for name in case.stages)
+    return expect(read, {"": found, **{name: replace(given, stage=[name]).read(plan) for name in stages}})
 
 
 def _case(one: Verdict) -> Case:

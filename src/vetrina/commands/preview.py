@@ -82,9 +82,8 @@ def run(
       vetrina preview plan.yaml week.jsonl --appender drive-file --raw > drive.log
       vetrina preview --template '{time|%H:%M} {message}' week.jsonl --explain
     """
-    look = _Look(first, wide, notes, beside, raw, explain, strict, json)
+    look = _Look(first, wide, notes, beside, raw, explain, strict, json, (workers, cluster))
     look.possible(appender)
-    look.readers_possible(workers, cluster)
     if template is not None:
         calling.exclude(
             "--template",
@@ -94,8 +93,7 @@ def run(
                 "--side-by-side": beside,
                 "--remarks": notes,
                 **given.given(),
-                "--workers": workers.replace("auto", ""),
-                "--cluster": cluster,
+                **calling.readers_given(workers, cluster),
             },
         )
         trial = (
@@ -115,11 +113,7 @@ def run(
     names = tuple(dict.fromkeys([*appender, *(beside or ())]))
     known_appenders(found.plan, names, "--appender")
     part = calling.part_of(found.plan.scale, logger, level, [])
-    if look.raw or look.as_json:
-        look.write(found.plan, part, names, events, also, (workers, cluster))
-        return
-    with _events(events, also, found.plan, part, names, strict=strict) as rows:
-        look.show(Preview(Router(found.plan), part, names, look.most()), rows, names, sampled=events is None)
+    look.answer(found.plan, part, names, events, also)
 
 
 def _only_events(plan: str, events: str | None) -> str:
@@ -140,6 +134,7 @@ class _Look(Struct, frozen=True):
     explain: bool
     strict: bool
     as_json: bool
+    readers: tuple[str, str]
 
     def possible(self, appender: list[str]) -> None:
         """Refuse ways to show them that exclude each other."""
@@ -149,10 +144,7 @@ class _Look(Struct, frozen=True):
         calling.exclude("--raw", self.raw, {**explain, **beside, **notes, "--wide": self.wide})
         calling.exclude("--explain", self.explain, {**beside, **notes, "--first": self.first})
         calling.exclude("--side-by-side", self.beside, {**notes, "--appender": appender})
-
-    def readers_possible(self, workers: str, cluster: str) -> None:
-        """Refuse workers where lines are shown to people, or only the first ones."""
-        readers = calling.readers_given(workers, cluster)
+        readers = calling.readers_given(*self.readers)
         calling.exclude("a preview for people (without --raw or --json)", not (self.raw or self.as_json), readers)
         calling.exclude("--first", self.first, readers)
 
@@ -160,9 +152,15 @@ class _Look(Struct, frozen=True):
         """Return how many lines of each appender people see: the first ten."""
         return None if self.beside or self.explain else self.first or _FIRST
 
-    def write(
-        self, plan: Plan, part: Part, names: tuple[str, ...], events: str | None, also: list[str], readers: tuple[str, str]
-    ) -> None:
+    def answer(self, plan: Plan, part: Part, names: tuple[str, ...], events: str | None, also: list[str]) -> None:
+        """Write the lines for a program, or show them."""
+        if self.raw or self.as_json:
+            self.write(plan, part, names, events, also)
+            return
+        with _events(events, also, plan, part, names, strict=self.strict) as rows:
+            self.show(Preview(Router(plan), part, names, self.most()), rows, names, sampled=events is None)
+
+    def write(self, plan: Plan, part: Part, names: tuple[str, ...], events: str | None, also: list[str]) -> None:
         """Write the lines for a program: bytes, or JSON Lines."""
         job = RawJob(plan, part, names, self.first) if self.raw else PreviewLinesJob(plan, part, names, self.first)
         out = sys.stdout.buffer
@@ -177,7 +175,7 @@ class _Look(Struct, frozen=True):
             out.write(job.opened()(range(1, len(made) + 1), made, 0))
             return
         inputs = inputs_of(events, also)
-        with reading(inputs, "1" if self.first else readers[0], readers[1], prints=True) as engine:
+        with reading(inputs, "1" if self.first else self.readers[0], self.readers[1], prints=True) as engine:
             recording = Recording(inputs, strict=self.strict, engine=engine)
             try:
                 for data in recording.show(plan.scale, job):

@@ -12,14 +12,14 @@ import typer
 from msgspec import Struct
 
 from vetrina.commands import calling, completing, options
-from vetrina.commands.progress import watched
+from vetrina.commands.reading import reading
 from vetrina.core.base import clocks
 from vetrina.core.base.errors import NotUnderstood
 from vetrina.core.base.faults import refuse
 from vetrina.core.base.quantities import duration, size
 from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.core.plan.model import Plan
-from vetrina.core.rolling.outlook import coming_names, kept_history
+from vetrina.core.rolling.outlook import Advice, coming_names, kept_history
 from vetrina.core.rolling.pace import pace_of
 from vetrina.core.rolling.playing import Rolling, RollingAppender, measured_ratio
 from vetrina.core.rolling.streams import Forecast, redrawn
@@ -32,6 +32,7 @@ from vetrina.work.files_over_time import Playing, file_appenders
 from vetrina.work.recording import Recording
 
 MOST_SCALE = 1_000_000
+_Wish = tuple[int | None, timedelta | None]
 
 
 @options.reads_plan
@@ -77,6 +78,8 @@ def run(
     ] = None,
     all_: Annotated[bool, typer.Option("--all", help="Every file, however many.")] = False,
     also: options.AlsoOption = [],
+    workers: options.WorkersOption = "auto",
+    cluster: options.ClusterOption = "",
     strict: options.StrictOption = False,
     wide: options.WideOption = False,
     json: options.JsonOption = False,
@@ -100,21 +103,28 @@ def run(
         _names(found.plan, events, tuple(appender), wide=wide, as_json=json)
         return
     inputs = _readable(events, also, again=bool(repeat > 1 or disk or history or rate))
+    moment, wish = calling.moment(on, found.plan.zone, "--on") if on else None, _wish(disk, history)
     streams = streams_of(found.plan.scale, rate, "--rate")
-    playing = Playing(Recording(inputs, strict=strict), repeat, scale, seed, streams, ratio, tuple(appender))
-    rolling = _played(playing, found.plan, inputs)
-    _plot(plot, found.plan, rolling)
-    shown = _Shown(found, playing, rolling, calling.width(wide=wide), json)
-    shown.show(calling.moment(on, found.plan.zone, "--on") if on else None, runs, _wish(disk, history), every_file=all_)
-    calling.end_of(playing.recording)
+    with reading(inputs, _hands(scale, workers, cluster), cluster) as engine:
+        recording = Recording(inputs, strict=strict, engine=engine)
+        playing = Playing(recording, repeat, scale, seed, streams, ratio, tuple(appender))
+        shown = _played(found, playing, wish, calling.width(wide=wide), as_json=json)
+    shown.show(moment, runs, plot, every_file=all_)
+    calling.end_of(recording)
 
 
-def _played(playing: Playing, plan: Plan, inputs: Inputs) -> Rolling:
-    """Return the plan's files after the traffic; what is not sure about them is told."""
-    with watched(inputs):
-        rolling, unpacked = playing.files(plan)
-    _remark(plan, rolling, unpacked)
-    return rolling
+def _hands(scale: float, workers: str, cluster: str) -> str:
+    """Return who reads: what is drawn is drawn by one process."""
+    calling.exclude("--scale", scale != 1, calling.readers_given(workers, cluster))
+    return "1" if scale != 1 else workers
+
+
+def _played(found: ResolvedPlan, playing: Playing, wish: _Wish | None, width: int, *, as_json: bool) -> _Shown:
+    """Return the plan's files after the traffic, with limits that meet a wish; what is not sure about them is told."""
+    rolling, unpacked = playing.files(found.plan)
+    advice = {name: playing.advise(found, name, *wish) for name in rolling.lanes} if wish else {}
+    _remark(found.plan, rolling, unpacked)
+    return _Shown(found, playing, rolling, width, as_json, advice)
 
 
 class _Shown(Struct):
@@ -125,16 +135,16 @@ class _Shown(Struct):
     rolling: Rolling
     width: int
     as_json: bool
+    advice: dict[str, Advice] = {}
 
-    def show(
-        self, moment: datetime | None, runs: int, wish: tuple[int | None, timedelta | None] | None, *, every_file: bool
-    ) -> None:
+    def show(self, moment: datetime | None, runs: int, plot: Path | None, *, every_file: bool) -> None:
         """Print them, as they stand at a ``moment`` or over time, with what was asked besides."""
+        _plot(plot, self.found.plan, self.rolling)
         zone = clocks.zone(self.found.plan.zone)
         lines: list[Line] = []
         for name, one in self.rolling.lanes.items():
             forecast = _forecast(one, runs, self.playing.seed) if runs and one.simulation.files else None
-            advice = self.playing.advise(self.found, name, *wish) if wish else None
+            advice = self.advice.get(name)
             if self.as_json:
                 calling.print_json_line(documents.document(name, one, zone, moment, forecast, advice))
             elif moment is not None:
@@ -172,7 +182,7 @@ def _forecast(lane: RollingAppender, runs: int, seed: int) -> Forecast:
         raise calling.missing_library("drawing traffic again", "NumPy", "plot", "--runs") from None
 
 
-def _wish(disk: str, history: str) -> tuple[int | None, timedelta | None] | None:
+def _wish(disk: str, history: str) -> _Wish | None:
     option = f"--disk {disk}"
     try:
         size_ = size(disk) if disk else None

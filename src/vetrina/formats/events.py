@@ -15,8 +15,6 @@ from pathlib import Path
 from typing import IO, Any, Protocol
 
 import msgspec
-from msgspec import Struct
-from msgspec.structs import replace
 
 from vetrina.core.base.errors import VetrinaError
 from vetrina.core.base.events import KNOWN_KEYS, LONGEST_LOGGER, MOST_HOLES, Event, filled_length, has_too_many_holes
@@ -25,6 +23,7 @@ from vetrina.core.base.levels import Scale, Severities
 from vetrina.formats.inputs import ManyFiles, open_input
 from vetrina.formats.lines import LONGEST_LINE, Lines
 from vetrina.formats.progress import watcher
+from vetrina.formats.read_parts import BadLine, ReadPart, moved
 
 DEEPEST = 500
 SHOWN = 5
@@ -42,30 +41,6 @@ class _OpenEvent(Event, forbid_unknown_fields=False):
 
 
 _DECODE_OPEN = msgspec.json.Decoder(_OpenEvent).decode
-
-
-class BadLine(Struct, frozen=True):
-    """A line that could not be read, and why."""
-
-    number: int
-    reason: str
-    name: str = ""
-
-
-class ReadPart(Struct):
-    """What was read of a part of a stream: lines, those that were no events, and what ended it early."""
-
-    lines: int
-    unreadable: int
-    bad_lines: list[BadLine]
-    broken: bool = False
-    refused: tuple[Fault, ...] | None = None
-
-
-def _moved(fault: Fault, lines: int) -> Fault:
-    """Return a fault of a line that stands so many lines further down."""
-    place = fault.place
-    return fault if place is None else replace(fault, place=place._replace(line=place.line + lines))
 
 
 class EventTaker(Protocol):
@@ -153,7 +128,7 @@ class EventStream:
         for one in part.bad_lines[: SHOWN - len(self.bad_lines)]:
             self.bad_lines.append(BadLine(one.number + before, one.reason, shown))
         if part.refused is not None:
-            raise Refused(_moved(fault, before) for fault in part.refused)
+            raise Refused(moved(fault, before) for fault in part.refused)
 
     def _events(self, lines: list[bytes], first: int) -> tuple[Sequence[int], list[Event]]:
         """Return the events of lines, of which the first has the number ``first``, with their lines' numbers.

@@ -23,12 +23,12 @@ from vetrina.core.templates.reading_pieces import Collision
 from vetrina.core.templates.undoing import Misfit
 from vetrina.formats.csv_records import CsvRecords
 from vetrina.formats.decoded_lines import DecodedLines
-from vetrina.formats.events import BadLine
 from vetrina.formats.inputs import open_one
 from vetrina.formats.lines import Lines
 from vetrina.formats.log_record import UNDECODED, JoinedRecord
 from vetrina.formats.log_records import Read, json_reader, syslog_reader
 from vetrina.formats.pieces import Range, open_range
+from vetrina.formats.read_parts import BadLine
 
 SHOWN = 5
 PATIENCE = 1000

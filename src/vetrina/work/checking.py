@@ -6,8 +6,8 @@ from functools import partial
 
 from vetrina.core.checks import runner
 from vetrina.core.plan.model import Plan
-from vetrina.core.routing.router import Router
 from vetrina.work import takers
+from vetrina.work.files_over_time import Playing
 from vetrina.work.recording import Recording
 
 
@@ -31,7 +31,7 @@ def circumstances(
     seen, rolled, paths, hosts = None, None, None, None
     if recording is not None:
         seen = recording.gather(plan.scale, partial(takers.looking, plan)).result()
-        rolled = runner.rolled_files(Router(plan), recording.read(plan.scale))
+        rolled = runner.rolled_files(Playing(recording, ratio=1).files(plan)[0])  # packed sizes count as they are
     if probe or network:
         from vetrina.rehearsal import probing  # noqa: PLC0415  (sockets and git only where they are asked)
 

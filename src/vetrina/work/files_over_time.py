@@ -4,21 +4,25 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from datetime import timedelta
+from functools import partial
+from itertools import islice
 
 from msgspec import Struct
 
-from vetrina.core.base.events import Event
 from vetrina.core.base.faults import offer, refuse
 from vetrina.core.config.edits import Edit, with_edits
 from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.core.plan.model import Plan
-from vetrina.core.rolling.codecs import MeasuringPacker
 from vetrina.core.rolling.outlook import Advice, advise
-from vetrina.core.rolling.playing import Rolling, measured_ratio, repeated
+from vetrina.core.rolling.playing import Rolling, measured_ratio, repeated, shift_of
 from vetrina.core.rolling.simulation import FileSimulation
 from vetrina.core.rolling.streams import Stream, scaled
-from vetrina.core.routing.router import Router
+from vetrina.work import takers
 from vetrina.work.recording import Recording
+from vetrina.work.takers import Files, FilesTaker
+
+Means = dict[str, dict[int, int]]
+_TOGETHER = 1000
 
 
 class Playing(Struct, frozen=True):
@@ -38,28 +42,65 @@ class Playing(Struct, frozen=True):
 
     def files(self, plan: Plan) -> tuple[Rolling, list[str]]:
         """Return the files of a plan after this traffic, and the appenders of which nothing tells how they pack."""
-        means: dict[str, dict[int, int]] = {}
-        ratios: dict[str, float] | None = None
-        first: Rolling | None = None
-        if self.streams:  # a first round tells the levels' mean sizes, and how well the content packs
-            first = self._rolling(plan, None)
-            first.tracks_levels = True
-            first.feed(self.recording.read(plan.scale))
-            means = first.means()
-            ratios = {name: measured_ratio(one) for name, one in first.lanes.items()} if self.ratio is None else None
-        rolling = self._rolling(plan, ratios)
-        if self.streams:
-            rolling.add_streams(self.streams, means)
-        rolling.feed(self._events(plan))
-        rolling.finish()
-        return rolling, _not_known(first, rolling) if first is not None and ratios is not None else []
+        (rolling,), unknown = self.files_of([plan])
+        return rolling, unknown
 
-    def _events(self, plan: Plan) -> Iterable[Event]:
-        whole = repeated(lambda: self.recording.read(plan.scale), self.repeat)
-        return whole if self.scale == 1 else scaled(whole, self.scale, self.seed)
+    def files_of(self, plans: Sequence[Plan], means: Means | None = None) -> tuple[list[Rolling], list[str]]:
+        """Return the files of each plan after this traffic, and the appenders of which nothing tells how they pack.
 
-    def _rolling(self, plan: Plan, ratios: dict[str, float] | None) -> Rolling:
-        return Rolling(Router(plan), wanted=self.wanted, ratio=self.ratio, packer=MeasuringPacker, ratios=ratios)
+        ``means`` are the mean bytes by appender and severity, for streams without a size, where they are known.
+        """
+        if not self.streams:
+            return self._played([Files(plan, self.wanted, self.ratio) for plan in plans], {}), []
+        first: list[Rolling] = []
+        if means is None or self.ratio is None:  # a first round tells the levels' mean sizes, and how well the content packs
+            hows = [Files(plan, self.wanted, self.ratio, levels=True) for plan in plans]
+            first = [how.rolling() for how in hows]
+            self._round(first, hows, timedelta(0))
+        ratios = [self._measured(one) for one in first] or [None] * len(plans)
+        hows = [Files(plan, self.wanted, self.ratio, kept) for plan, kept in zip(plans, ratios, strict=True)]
+        played = self._played(hows, first[0].means() if means is None else means)
+        pairs = zip(first, played, strict=True) if self.ratio is None else ()
+        return played, list(dict.fromkeys(name for was, now in pairs for name in _not_known(was, now)))
+
+    def _measured(self, rolling: Rolling) -> dict[str, float] | None:
+        """Return how well the content of each file packs, None where that is given."""
+        return {name: measured_ratio(one) for name, one in rolling.lanes.items()} if self.ratio is None else None
+
+    def _played(self, hows: Sequence[Files], means: Means) -> list[Rolling]:
+        """Return the files after all rounds, with the streams."""
+        sides = [how.rolling() for how in hows]
+        for side in sides:
+            side.add_streams(self.streams, means)
+        if self.scale == 1:
+            self._repeat(sides, hows)
+        else:
+            self._draw(sides)
+        for side in sides:
+            side.finish()
+        return sides
+
+    def _draw(self, sides: list[Rolling]) -> None:
+        """Play traffic that is drawn, in one go."""
+        scale = sides[0].router.plan.scale
+        drawn = scaled(repeated(lambda: self.recording.read(scale), self.repeat), self.scale, self.seed)
+        while some := list(islice(drawn, _TOGETHER)):
+            for side in sides:
+                side.feed(some)
+
+    def _repeat(self, sides: list[Rolling], hows: Sequence[Files]) -> None:
+        """Play the recording again and again, each round shifted by the whole days that the first one spans."""
+        shift = timedelta(0)
+        for turn in range(self.repeat):
+            self._round(sides, hows, shift * turn)
+            if not turn:
+                shift = shift_of(sides[0].events, sides[0].first, sides[0].last, self.repeat)
+
+    def _round(self, sides: list[Rolling], hows: Sequence[Files], shift: timedelta) -> None:
+        clocks = [side.tracks_clock for side in sides]
+        make = partial(takers.files, tuple(zip(hows, clocks, strict=True)), sides[0].events, shift)
+        counts = takers.counts_events(*(side.router.plan for side in sides))
+        self.recording.gather(sides[0].router.plan.scale, make, into=FilesTaker(sides, shift), counts=counts, small=True)
 
     def advise(self, found: ResolvedPlan, name: str, disk: int | None, history: timedelta | None) -> Advice:
         """Return limits for one file that meet a wish (bytes, or how far back), each tried on this traffic."""

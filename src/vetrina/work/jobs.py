@@ -13,8 +13,9 @@ from vetrina.core.base.events import Event
 from vetrina.core.base.faults import Refused
 from vetrina.core.base.levels import Scale
 from vetrina.core.rolling.codecs import ERRORS
-from vetrina.formats.events import EventStream, ReadPart
+from vetrina.formats.events import EventStream
 from vetrina.formats.pieces import Piece, open_range
+from vetrina.formats.read_parts import ReadPart
 
 R_co = TypeVar("R_co", covariant=True)
 S = TypeVar("S")

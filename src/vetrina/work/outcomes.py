@@ -4,20 +4,18 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from functools import partial
-from typing import Any
 
 from msgspec import Struct
 
 from vetrina.core.base.faults import refuse
-from vetrina.core.changes.outcome import Outcome, difference, rolled, touched_files, unheard
+from vetrina.core.changes.outcome import Outcome, Rolled, difference, rolled, touched_files, unheard
 from vetrina.core.checks.runner import Circumstances, check
 from vetrina.core.config.edits import changed_lines
 from vetrina.core.config.resolution import ResolvedPlan
-from vetrina.core.rolling.codecs import MeasuringPacker
-from vetrina.core.rolling.playing import Rolling, measured_ratio, repeated
 from vetrina.core.rolling.streams import Stream
 from vetrina.core.routing.router import Router
 from vetrina.work import takers
+from vetrina.work.files_over_time import Means, Playing
 from vetrina.work.recording import Recording
 
 
@@ -43,7 +41,7 @@ class Trial(Struct, frozen=True):
         comparison = self.recording.gather(before.plan.scale, make, counts=counts)
         effects = comparison.result(self.streams)
         names = touched_files(effects, before.plan, after.plan)
-        files = self._files(old, new, names, comparison.means(effects)) if names else ()
+        files = self._files(before, after, names, comparison.means(effects)) if names else ()
         findings = difference(check(before, Circumstances()), check(after, Circumstances()))
         kinds = {name: one.sink.kind for plan in (before.plan, after.plan) for name, one in plan.appenders.items()}
         return Outcome(
@@ -57,29 +55,6 @@ class Trial(Struct, frozen=True):
             kinds,
         )
 
-    def _files(self, old: Router, new: Router, names: tuple[str, ...], means: dict[str, dict[int, int]]) -> Any:
-        sides = [_side(router, names, self.ratio) for router in (old, new)]
-        if self.streams:
-            if self.ratio is None:  # content that nobody has cannot be packed: how the recording packs stands for it
-                self._feed(sides, old)
-                ratios = [{name: measured_ratio(one) for name, one in side.lanes.items()} for side in sides]
-                sides = [
-                    Rolling(side.router, wanted=tuple(side.lanes) or ("",), ratios=kept)
-                    for side, kept in zip(sides, ratios, strict=True)
-                ]
-            for side in sides:
-                side.add_streams(self.streams, means)
-        self._feed(sides, old)
-        for side in sides:
-            side.finish()
-        return rolled(names, *sides)
-
-    def _feed(self, sides: list[Rolling], old: Router) -> None:
-        for event in repeated(lambda: self.recording.read(old.plan.scale), self.repeat):
-            for side in sides:
-                side.take(event)
-
-
-def _side(router: Router, names: tuple[str, ...], ratio: float | None) -> Rolling:
-    wanted = tuple(name for name in names if name in router.plan.appenders) or ("",)
-    return Rolling(router, wanted=wanted, ratio=ratio, packer=MeasuringPacker)
+    def _files(self, before: ResolvedPlan, after: ResolvedPlan, names: tuple[str, ...], means: Means) -> tuple[Rolled, ...]:
+        playing = Playing(self.recording, self.repeat, streams=self.streams, ratio=self.ratio, wanted=names)
+        return rolled(names, *playing.files_of([before.plan, after.plan], means)[0])

@@ -9,9 +9,10 @@ from typing import TYPE_CHECKING, Any, TypeVar
 from vetrina.core.base.events import Event
 from vetrina.core.base.faults import refuse
 from vetrina.core.base.levels import Scale
-from vetrina.formats.events import BadLine, EventStream
+from vetrina.formats.events import EventStream
 from vetrina.formats.inputs import Inputs, inputs_of, open_input
 from vetrina.formats.pieces import Piece
+from vetrina.formats.read_parts import BadLine
 from vetrina.work.asked import known_level
 from vetrina.work.engines import cut
 from vetrina.work.jobs import BatchesJob, CountingJob, Engine, EventsJob, Job, Taken, Taker, numbered
@@ -64,15 +65,19 @@ class Recording:
             yield from stream.read(file)
         self._first = self._first or stream
 
-    def gather(self, scale: Scale, make: Callable[[int], T], *, counts: bool = False) -> T:
-        """Return what ``make`` makes with all events taken.
+    def gather(
+        self, scale: Scale, make: Callable[[int], T], *, into: T | None = None, counts: bool = False, small: bool = False
+    ) -> T:
+        """Return ``into``, or what ``make`` makes, with all events taken.
 
         Args:
             scale: The levels that there are.
             make: Makes a `Taker` of the number of events before its first one; it travels to other processes.
+            into: What takes the events at last, where that is another one.
             counts: Whether that number matters.
+            small: Whether what is taken of a piece grows with the piece.
         """
-        taker = make(0)
+        taker = make(0) if into is None else into
         if self._made is not None:
             taker.feed(map(_known(scale), self._made))
             return taker
@@ -81,7 +86,7 @@ class Recording:
             with open_input(self._inputs) as file:
                 stream.send(file, taker)
         else:
-            pieces = self._cut(self._engine, scale, counts=counts)
+            pieces = self._cut(self._engine, scale, counts=counts, shown=small)
             job = EventsJob(make, scale, self.strict)
             for taken in self._taken(self._engine, job, pieces, stream):
                 taker.add(taken.sums)

@@ -112,10 +112,8 @@ class Looking:
         return dict(sorted(self._seen.items()))
 
 
-def rolled_files(router: Router, events: Iterable[Event]) -> dict[str, FileSimulation]:
-    """Return the rolling files of a plan after some events; packed sizes count as they are."""
-    rolling = Rolling(router, ratio=1)
-    rolling.feed(events)
+def rolled_files(rolling: Rolling) -> dict[str, FileSimulation]:
+    """Return the files of a plan whose traffic has ended."""
     rolling.finish()
     return {name: lane.simulation for name, lane in rolling.lanes.items()}
 

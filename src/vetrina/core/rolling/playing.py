@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 from datetime import UTC, datetime, timedelta, tzinfo
+from typing import TypeVar
 
-from msgspec import Struct
+from msgspec import Struct, field
 
 from vetrina.core.base import clocks
 from vetrina.core.base.events import Event
@@ -13,11 +14,13 @@ from vetrina.core.base.faults import refuse
 from vetrina.core.plan.model import Appender
 from vetrina.core.rolling.simulation import FileSimulation, Packer
 from vetrina.core.rolling.streams import Stream, StreamFeeder
+from vetrina.core.rolling.tapes import Tape
 from vetrina.core.routing.cache import LoggerLevelCache
 from vetrina.core.routing.counting import ending_of, measures, of_any, to_bytes
 from vetrina.core.routing.router import Route, Router
 from vetrina.core.templates.compiling import MakeMeasure, Measure
 
+T = TypeVar("T")
 _SOME_TIME = datetime(2026, 1, 1, tzinfo=UTC)
 _SOME_SIZE = 100
 _MOST_PLAYED = 200_000_000
@@ -27,7 +30,7 @@ MakePacker = Callable[[str], Packer]
 
 
 class RollingAppender(Struct):
-    """One file appender: its simulation, how its events are measured, and its traffic by hour.
+    """One file appender: its simulation, how its events are measured, and its traffic by hour (in UTC).
 
     ``streamed`` tells that added streams are in it, of which no event is recorded.
     """
@@ -38,13 +41,33 @@ class RollingAppender(Struct):
     content: Callable[[Event, int], bytes] | None
     watches_starts: bool
     make: Callable[[float | None], FileSimulation]
-    hours: dict[datetime, list[int]] = {}
-    levels: dict[int, list[int]] = {}
+    tape: Tape = field(default_factory=Tape)
+    hours: dict[datetime, list[int]] = field(default_factory=dict)
+    levels: dict[int, list[int]] = field(default_factory=dict)
     hour: list[int] | None = None
     streamed: bool = False
+    feeder: StreamFeeder | None = None
 
 
 Reached = tuple[RollingAppender, int, Measure]
+
+
+class LaneSums(Struct):
+    """What one file appender got: its tape, its traffic by hour and by severity."""
+
+    tape: Tape
+    hours: dict[datetime, list[int]]
+    levels: dict[int, list[int]]
+
+
+class RollingSums(Struct):
+    """What the events of a part were to a plan's files: how many, the time of the first one and of the least and greatest."""
+
+    events: int
+    begun: datetime | None
+    first: datetime | None
+    last: datetime | None
+    lanes: dict[str, LaneSums]
 
 
 class Rolling:
@@ -60,14 +83,20 @@ class Rolling:
         ratios: dict[str, float] | None = None,
         every_file: bool = False,
         one_writer: bool = False,
+        number: int = 0,
+        tapes_only: bool = False,
     ) -> None:
-        """Simulate each file appender by itself; with ``one_writer`` those at one place through the first one's policy."""
+        """Simulate each file appender by itself; with ``one_writer`` those at one place through the first one's policy.
+
+        ``number`` of events came before. With ``tapes_only`` nothing is simulated: what would be is handed over by ``sums``.
+        """
         self.router = router
-        self.events = 0
+        self.events = self._before = number
         self.first: datetime | None = None
         self.last: datetime | None = None
-        self.tracks_levels = False
-        self._feeder: StreamFeeder | None = None
+        self.tracks_levels = self.tracks_clock = False
+        self._tapes_only = tapes_only
+        self._first_event: datetime | None = None
         self._begun = self._ended = _SOME_TIME
         self._flows: LoggerLevelCache[list[Reached]] = LoggerLevelCache(router.places.of)
         zone = clocks.zone(router.plan.zone)
@@ -77,34 +106,45 @@ class Rolling:
                 packed = ratio if ratios is None else ratios.get(one.name, ratio)
                 self.lanes[one.name] = _lane(one, zone, packed, packer, every_file=every_file)
         self._shares = _share(self.lanes) if one_writer else frozenset()
-        writers = {id(lane.simulation): lane for lane in reversed(self.lanes.values())}
-        self._watching = [lane for lane in reversed(writers.values()) if lane.watches_starts]
+        self._writers = list({id(lane.tape): lane for lane in reversed(self.lanes.values())}.values())[::-1]
+        self._watching = [lane for lane in self._writers if lane.watches_starts]
         self._known: dict[int, tuple[Route, list[tuple[RollingAppender, int]]]] = {}
 
-    def feed(self, events: Iterable[Event]) -> None:  # noqa: C901  (the inner loop of millions of events, in one piece)
+    def feed(self, events: Iterable[Event]) -> None:  # noqa: C901, PLR0912  (the inner loop of millions of events, in one piece)
         """Send events through; each must have a level that the plan knows."""
-        flows, number = self._flows.by_logger, self.events
+        flows, number, clock = self._flows.by_logger, self.events, _BEGIN
         first, last = self.first or _END, self.last or _BEGIN
         for event in events:
             number += 1
             time = event.time
             last = max(last, time)
             first = min(first, time)
-            if self._feeder is not None:
-                self._feeder.until(time)
             if not self._begun <= time < self._ended:
                 self._turn(time)
+            if self._first_event is None:
+                self._first_event = time
             if event.mark == "start":
                 for lane in self._watching:
-                    lane.simulation.start(time)
+                    lane.tape.starts.append((len(lane.tape.sizes), time))
+                    lane.tape.start_clocks.append(max(clock, time))
             try:
                 reached = flows[event.logger][event.level]
             except KeyError:
                 reached = self._reached(event)
+            if self.tracks_clock and time > clock:
+                clock = time
             for lane, times, measure in reached:
-                size = measure(event, number)
-                count = times * event.count if event.count else times
-                lane.simulation.write(time, size, count, lane.content(event, number) if lane.content else b"")
+                size, tape = measure(event, number), lane.tape
+                count = times
+                if times != 1 or event.count:
+                    count = times * (event.count or 1)
+                    tape.odd.append((len(tape.sizes), count))
+                tape.times.append(time)  # type: ignore[attr-defined]
+                tape.sizes.append(size)  # type: ignore[attr-defined]
+                if lane.content is not None:
+                    tape.data.append(lane.content(event, number))
+                if self.tracks_clock:
+                    tape.clocks.append(clock)
                 hour = lane.hour
                 if hour is None:
                     hour = lane.hour = lane.hours.setdefault(self._begun, [0, 0])
@@ -115,16 +155,64 @@ class Rolling:
                     level[0] += 1
                     level[1] += size
         self.events = number
-        if number:
+        if number > self._before:
             self.first, self.last = first, last
+        if not self._tapes_only:
+            self._play(clock)
 
     def take(self, event: Event) -> None:
         """Send one event through."""
         self.feed((event,))
 
+    def _play(self, clock: datetime) -> None:
+        """Play what was taken down; ``clock`` is the latest time of the events that it is of."""
+        for lane in self._writers:
+            tape, lane.tape = lane.tape, Tape()
+            self._play_lane(lane, tape, clock)
+        for lane in self.lanes.values():
+            if lane.appender.name in self._shares:
+                lane.tape = next(one.tape for one in self._writers if one.simulation is lane.simulation)
+
+    def _play_lane(self, lane: RollingAppender, tape: Tape, clock: datetime) -> None:
+        feeder = lane.feeder
+        if feeder is None:
+            lane.simulation.play(tape)
+            return
+        if not feeder.begun and self._first_event is not None:
+            feeder.begin(self._first_event)
+        odd, starts = dict(tape.odd), list(zip(tape.starts, tape.start_clocks, strict=True))[::-1]
+        for at in range(len(tape.sizes) + 1):
+            while starts and starts[-1][0][0] == at:
+                (_, start), latest = starts.pop()
+                feeder.until(latest)
+                lane.simulation.start(start)
+            if at < len(tape.sizes):
+                feeder.until(tape.clocks[at])
+                lane.simulation.write(tape.time(tape.times[at]), tape.sizes[at], odd.get(at, 1), tape.content(at))
+        feeder.until(clock)
+
+    def sums(self) -> RollingSums:
+        """Return what was taken down so far, for another one of the same plan."""
+        lanes = {name: LaneSums(lane.tape.travelling(), lane.hours, lane.levels) for name, lane in self.lanes.items()}
+        return RollingSums(self.events - self._before, self._first_event, self.first, self.last, lanes)
+
+    def add(self, sums: RollingSums) -> None:
+        """Play what another one took down, of events that come after those that were played here."""
+        if sums.begun is None or sums.first is None or sums.last is None:
+            return
+        self.events += sums.events
+        self._first_event = self._first_event or sums.begun
+        self.first = min(self.first or sums.first, sums.first)
+        self.last = max(self.last or sums.last, sums.last)
+        for name, one in sums.lanes.items():
+            lane = self.lanes[name]
+            _add_all(lane.hours, one.hours)
+            _add_all(lane.levels, one.levels)
+            self._play_lane(lane, one.tape, sums.last)
+
     def _turn(self, time: datetime) -> None:
-        """Go to the hour of a time."""
-        self._begun = time.replace(minute=0, second=0, microsecond=0)
+        """Go to the hour of a time, in UTC."""
+        self._begun = time.astimezone(UTC).replace(minute=0, second=0, microsecond=0) if time < _LAST_HOUR else time
         self._ended = self._begun + timedelta(hours=1) if time < _LAST_HOUR else _END
         for lane in self.lanes.values():
             lane.hour = None
@@ -142,18 +230,17 @@ class Rolling:
 
     def add_streams(self, streams: Iterable[Stream], means: dict[str, dict[int, int]]) -> None:
         """Add streams that no event file has; ``means`` are bytes by appender and severity, for those without a size."""
-        fed = []
+        fed: dict[str, list[tuple[Stream, int, int]]] = {}
         for one in streams:
             event = Event(_SOME_TIME, one.severity, one.logger, "")
-            reached = self.reached(self.router.route(event))
-            sizes = {
-                lane.appender.name: one.size if one.size is not None else _mean(means.get(lane.appender.name, {}), one.severity)
-                for lane, _ in reached
-            }
-            for lane, _ in reached:
-                lane.streamed = True
-            fed.append((one, reached, sizes))
-        self._feeder = StreamFeeder(fed)
+            for lane, times in self.reached(self.router.route(event)):
+                name = lane.appender.name
+                size = one.size if one.size is not None else _mean(means.get(name, {}), one.severity)
+                fed.setdefault(name, []).append((one, times, size))
+        for name, some in fed.items():
+            self.lanes[name].streamed = True
+            self.lanes[name].feeder = StreamFeeder(self.lanes[name], some)
+        self.tracks_clock = bool(fed)
 
     def means(self) -> dict[str, dict[int, int]]:
         """Return the mean bytes of an event by appender and severity, of what was fed so far."""
@@ -191,7 +278,7 @@ def _share(lanes: dict[str, RollingAppender]) -> frozenset[str]:
     for name, lane in lanes.items():
         one = first.setdefault(lane.appender.sink.place, lane)
         if one is not lane:
-            lane.simulation = one.simulation
+            lane.simulation, lane.tape = one.simulation, one.tape
             shared |= {name, one.appender.name}
     return frozenset(shared)
 
@@ -209,7 +296,7 @@ def _lane(
     if (roll.names.codec or every_file) and ratio is None and packer is not None:
         render, encoding = appender.template.compile(ending_of(appender)), appender.encoding
         content = lambda event, number: to_bytes(render(event, number), encoding)  # noqa: E731  (one of two ways)
-    return RollingAppender(appender, make(ratio), measures(appender), content, roll.each_start or not roll.append, make, {}, {})
+    return RollingAppender(appender, make(ratio), measures(appender), content, roll.each_start or not roll.append, make)
 
 
 def measured_ratio(lane: RollingAppender) -> float:
@@ -220,6 +307,13 @@ def measured_ratio(lane: RollingAppender) -> float:
     closed = [one for one in lane.simulation.files if one.closed is not None]
     whole = sum(one.bytes for one in closed)
     return sum(one.disk_bytes for one in closed) / whole if whole else lane.simulation.open_ratio()
+
+
+def _add_all(sums: dict[T, list[int]], more: dict[T, list[int]]) -> None:
+    for key, counts in more.items():
+        known = sums.setdefault(key, [0] * len(counts))
+        for at, count in enumerate(counts):
+            known[at] += count
 
 
 def _mean(sizes: dict[int, int], severity: int) -> int:
@@ -234,21 +328,25 @@ def repeated(read: Callable[[], Iterable[Event]], times: int) -> Iterable[Event]
 
     Raise Refused after the first round where all would be more than 200,000,000.
     """
-    first: datetime | None = None
-    last: datetime | None = None
-    shift = timedelta(0)
-    count = 0
+    first, last, shift, count = _END, _BEGIN, timedelta(0), 0
     for turn in range(times):
         for event in read():
             if not turn:
                 count += 1
-                first = event.time if first is None or event.time < first else first
-                last = event.time if last is None or event.time > last else last
+                first, last = min(first, event.time), max(last, event.time)
             else:
                 event.time += shift * turn
             yield event
-        if count * times > _MOST_PLAYED:
-            raise refuse(f"{count:,} events {times:,} times over are more than {_MOST_PLAYED:,}",
-                         fix=f"give a number up to {max(1, _MOST_PLAYED // count):,}", where=f"--repeat {times}")  # fmt: skip
-        if first is not None and last is not None:
-            shift = timedelta(days=(last - first).days + 1)
+        if not turn:
+            shift = shift_of(count, first if count else None, last, times)
+
+
+def shift_of(count: int, first: datetime | None, last: datetime | None, times: int) -> timedelta:
+    """Return the whole days that ``count`` events span, by which each further of so many rounds is shifted.
+
+    Raise Refused where all would be more than 200,000,000 events.
+    """
+    if count * times > _MOST_PLAYED:
+        raise refuse(f"{count:,} events {times:,} times over are more than {_MOST_PLAYED:,}",
+                     fix=f"give a number up to {max(1, _MOST_PLAYED // count):,}", where=f"--repeat {times}")  # fmt: skip
+    return timedelta(days=(last - first).days + 1) if first is not None and last is not None else timedelta(0)

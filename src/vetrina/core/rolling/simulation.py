@@ -16,6 +16,7 @@ from msgspec import Struct
 from vetrina.core.base.faults import Refused, refuse
 from vetrina.core.plan.rolling_policy import Roll
 from vetrina.core.rolling.periods import Period, period_of
+from vetrina.core.rolling.tapes import Tape, TapeReader
 
 MOST_FILES = 100_000
 MOST_PACKED = 1 << 30  # bytes of one event written again and again, whose packed size is measured
@@ -129,6 +130,39 @@ class FileSimulation:
             self._packer.feed(data, times)
         if (disk := self._closed_bytes + whole) > self.peak:
             self.peak = disk
+
+    def play(self, tape: Tape) -> None:
+        """Take all that a tape has, as if each write and start were taken by itself."""
+        reader, at = TapeReader(tape), 0
+        for place, stop in tape.stops():
+            self._play(reader, at, place)
+            at = place
+            if isinstance(stop, int):
+                self.write(tape.time(tape.times[at]), tape.sizes[at], stop, tape.content(at))
+                at += 1
+            else:
+                self.start(stop)
+        self._play(reader, at, len(tape.sizes))
+
+    def _play(self, reader: TapeReader, at: int, end: int) -> None:
+        """Take writes, those that go into the open file together."""
+        tape = reader.tape
+        while at < end:
+            one, last = self._open, at
+            if one is not None and one.events and one.least is not None and one.greatest is not None:
+                last = reader.until(at, end, self._until, self._most - one.bytes)
+            if one is None or last == at:
+                self.write(tape.time(tape.times[at]), tape.sizes[at], 1, tape.content(at))
+                at += 1
+                continue
+            one.events += last - at
+            one.bytes += reader.bytes(at, last)
+            least, greatest = reader.span(at, last)
+            one.least, one.greatest = min(one.least or least, least), max(one.greatest or greatest, greatest)
+            if self._packer is not None:
+                self._packer.feed(b"".join(tape.data[at:last]), 1)
+            self.peak = max(self.peak, self._closed_bytes + one.bytes)
+            at = last
 
     def _write(self, time: datetime, size: int, times: int, data: bytes) -> None:
         """Take an event that may open a file or roll one."""

@@ -74,40 +74,45 @@ def stream_of(text: str, scale: Scale) -> Stream:
 
 
 class StreamFeeder:
-    """Writes streams into simulations as time goes on: minute by minute, or one by one when they are rare."""
+    """Writes streams into one file's simulation as time goes on: minute by minute, or one by one when they are rare."""
 
-    def __init__(self, streams: list[tuple[Stream, list[tuple[RollingAppender, int]], dict[str, int]]]) -> None:
-        """Take (stream, reached lanes with times, size by appender)."""
-        self._streams = streams
-        self._next: list[datetime | None] = [None] * len(streams)
-        self._owed = [0.0] * len(streams)
-        self._steps = 0
+    def __init__(self, lane: RollingAppender, streams: list[tuple[Stream, int, int]]) -> None:
+        """Take (stream, times that each of its events is written, its size)."""
+        self._lane, self._streams = lane, [one for one in streams if one[0].each_second > 0]
+        self._steps = [timedelta(seconds=max(60.0, 1 / stream.each_second)) for stream, _, _ in self._streams]
+        self._next: list[datetime] = []
+        self._owed = [0.0] * len(self._streams)
+        self._taken = 0
+        self.begun = False
+
+    def begin(self, time: datetime) -> None:
+        """Begin with the first event of all."""
+        self.begun, self._next = True, [time + step for step in self._steps]
 
     def until(self, time: datetime) -> None:
         """Write what the streams send up to ``time``."""
-        for at, (stream, reached, sizes) in enumerate(self._streams):
-            if stream.each_second <= 0:
-                continue
-            step = timedelta(seconds=max(60.0, 1 / stream.each_second))
-            due = self._next[at]
-            if due is None:
-                self._next[at] = time + step
-                continue
-            self._steps += max(0, (time - due) // step)
-            if self._steps > _MOST_STEPS:
-                raise refuse("a stream over so long a time is too much to play", f"it would be written more than {_MOST_STEPS:,} times",
-                             "take events that span less time", where="--rate")  # fmt: skip
-            while due <= time:
-                self._owed[at] += stream.each_second * step.total_seconds()
-                count = int(self._owed[at])
-                self._owed[at] -= count
-                for lane, times in reached if count else ():
-                    lane.simulation.write(due, sizes[lane.appender.name], count * times)
-                    hour = lane.hours.setdefault(due.replace(minute=0, second=0, microsecond=0), [0, 0])
-                    hour[0] += count * times
-                    hour[1] += count * times * sizes[lane.appender.name]
-                due += step
-            self._next[at] = due
+        for at, due in enumerate(self._next):
+            if due <= time:
+                self._write(at, due, time)
+
+    def _write(self, at: int, due: datetime, time: datetime) -> None:
+        stream, times, size = self._streams[at]
+        step, lane = self._steps[at], self._lane
+        self._taken += (time - due) // step
+        if self._taken > _MOST_STEPS:
+            raise refuse("a stream over so long a time is too much to play", f"it would be written more than {_MOST_STEPS:,} times",
+                         "take events that span less time", where="--rate")  # fmt: skip
+        while due <= time:
+            self._owed[at] += stream.each_second * step.total_seconds()
+            count = int(self._owed[at])
+            self._owed[at] -= count
+            if count:
+                lane.simulation.write(due, size, count * times)
+                hour = lane.hours.setdefault(due.replace(minute=0, second=0, microsecond=0), [0, 0])
+                hour[0] += count * times
+                hour[1] += count * times * size
+            due += step
+        self._next[at] = due
 
 
 class Range(Struct, frozen=True):
