@@ -6,7 +6,7 @@ import os
 import sys
 import time
 from collections.abc import Callable, Iterator
-from contextlib import ExitStack, nullcontext, suppress
+from contextlib import ExitStack, suppress
 from datetime import datetime
 from itertools import islice
 from pathlib import Path
@@ -16,7 +16,8 @@ import typer
 from msgspec import Struct
 
 from vetrina.commands import calling, completing, options
-from vetrina.commands.progress import watched
+from vetrina.commands.reading import reading
+from vetrina.commands.receivers import client_of
 from vetrina.core.base import clocks
 from vetrina.core.base.errors import NotUnderstood
 from vetrina.core.base.events import Event
@@ -31,12 +32,15 @@ from vetrina.formats.inputs import Inputs, inputs_of, open_input
 from vetrina.formats.safe_files import locked
 from vetrina.rehearsal import sandbox
 from vetrina.rehearsal.outlets.outlet import RehearsalSite
-from vetrina.rehearsal.rehearsal import Rehearsal, Troubles, paced
+from vetrina.rehearsal.pacing import paced
+from vetrina.rehearsal.rehearsal import Rehearsal, Troubles
 from vetrina.rehearsal.verifying import MOST, differences
 from vetrina.views import rehearse as view
 from vetrina.views import screen
 from vetrina.views.documents import rehearse as documents
 from vetrina.work.asked import known_appenders
+from vetrina.work.recording import Recording
+from vetrina.work.rehearsing import RenderJob
 
 LIMIT, MOST_FILES = "10 GiB", 100_000
 
@@ -87,6 +91,8 @@ def run(
         int, typer.Option("--most-files", metavar="N", help="Stop before making more files.", min=1)
     ] = MOST_FILES,
     also: options.AlsoOption = [],
+    workers: options.WorkersOption = "auto",
+    cluster: options.ClusterOption = "",
     strict: options.StrictOption = False,
     wide: options.WideOption = False,
     json: options.JsonOption = False,
@@ -109,26 +115,33 @@ def run(
         tuple(_down(one, found.plan) for one in down),
     )
     room = (_size(limit, "--limit"), most_files, _size(disk_full, "--disk-full") if disk_full else None)
-    stream = EventStream(inputs.label, scale=found.plan.scale, strict=strict)
     sandbox.make_folder(into)
     with ExitStack() as stack:
+        recording = _recording(stack, inputs, workers, cluster, pace, strict=strict)
         box = _entered(stack, into, room, clean=clean, secrets=bool(found.plan.secrets))
-        client, stand_in = _client(stack, into, receiver, trouble) if send else (None, None)
+        client, stand_in = client_of(stack, into, receiver, trouble) if send else (None, None)
         rehearsal = Rehearsal(
             Router(found.plan), RehearsalSite(found.plan, found.full_folder, box, client, keep_removed), troubles
         )
-        _play(rehearsal, stream, inputs, pace, into)
+        _play(rehearsal, recording, pace, into)
         different = _ended(rehearsal, client, stand_in, _again(found, inputs) if verify else None)
         sandbox.mark(into, {"state": "done", "plan": found.plan.name})
     shown = _Shown(rehearsal, into, box, client.mapping if client else {}, different)
-    shown.show(stream.unreadable, wide=wide, as_json=json)
-    _end(stream, different)
+    shown.show(recording.unreadable, wide=wide, as_json=json)
+    _end(recording, different)
 
 
-def _end(stream: EventStream, different: list[str] | None) -> None:
+def _recording(stack: ExitStack, inputs: Inputs, workers: str, cluster: str, pace: float | None, *, strict: bool) -> Recording:
+    """Return the events, read by whoever is asked to; those that are paced by this process, which shows how it goes."""
+    calling.exclude("--pace", pace, calling.readers_given(workers, cluster))
+    engine = None if pace is not None else stack.enter_context(reading(inputs, workers, cluster))
+    return Recording(inputs, strict=strict, engine=engine)
+
+
+def _end(recording: Recording, different: list[str] | None) -> None:
     """Tell which lines were not readable; end with 1 for those, and for a folder that is not as simulated."""
-    calling.remark_bad_lines(stream.name, stream.unreadable, stream.bad_lines)
-    if stream.unreadable or different:
+    calling.remark_bad_lines(recording.name, recording.unreadable, recording.bad_lines)
+    if recording.unreadable or different:
         raise typer.Exit(calling.Exit.WANTING)
 
 
@@ -166,14 +179,18 @@ def _ended(rehearsal: Rehearsal, client: Any, stand_in: Any, again: Iterator[Eve
     return [*different, *_missing(rehearsal, stand_in)] if stand_in is not None else different
 
 
-def _play(rehearsal: Rehearsal, stream: EventStream, inputs: Inputs, pace: float | None, into: Path) -> None:
+def _play(rehearsal: Rehearsal, recording: Recording, pace: float | None, into: Path) -> None:
     """Send all events through; whatever stops that, what is open is closed, so that whole lines are left."""
     try:
-        with watched(inputs) if pace is None else nullcontext(), open_input(inputs) as file:
-            if pace is None:
-                stream.send(file, rehearsal)
-            else:
-                _play_paced(rehearsal, stream.read(file), pace)
+        scale = rehearsal.router.plan.scale
+        if pace is not None:
+            _play_paced(rehearsal, recording.read(scale), pace)
+        elif recording.alone:
+            for events in recording.batches(scale):
+                rehearsal.feed(events)
+        else:
+            for batch in recording.show(scale, RenderJob(rehearsal.router.plan)):
+                rehearsal.add(batch)
         rehearsal.finish()
     except sandbox.LimitReached as reached:
         rehearsal.abandon()
@@ -209,6 +226,7 @@ def _play_paced(rehearsal: Rehearsal, events: Iterator[Event], pace: float) -> N
         for event in (one for some in ([first], events) for one in some):
             wait(event.time)
             rehearsal.take(event)
+            rehearsal.write_out()
             show(event.time)
     finally:
         show(None)
@@ -237,52 +255,6 @@ def _live(rehearsal: Rehearsal) -> Callable[[datetime | None], None]:
             screen.update(view.live(now.astimezone(zone), _sums(rehearsal), waiting), refresh=True)
 
     return show
-
-
-def _client(stack: ExitStack, into: Path, receiver: str, trouble: list[str]) -> tuple[Any, Any]:
-    """Return what carries deliveries to a receiver, and the stand-in where one was started for it."""
-    try:
-        from vetrina.rehearsal.client import Client  # noqa: PLC0415  (only where something is sent)
-        from vetrina.rehearsal.standin.receiver import Receiver  # noqa: PLC0415
-        from vetrina.rehearsal.standin.trouble import Troubles as Misbehaviour  # noqa: PLC0415
-        from vetrina.rehearsal.standin.trouble import trouble_of  # noqa: PLC0415
-    except ImportError as error:
-        raise calling.missing_library("sending", str(error.name), "send", "--send") from None
-    if receiver:
-        if trouble:
-            raise refuse(
-                "the receiver that runs already has its own troubles",
-                fix="give --trouble to vetrina receive",
-                where="--trouble",
-            )
-        return Client(_ports(receiver)), None
-    stand_in = Receiver(into / "received", troubles=Misbehaviour(tuple(trouble_of(one) for one in trouble)))
-    stack.callback(stand_in.stop)
-    return Client(stand_in.start(), lambda: stand_in.received["udp"] + stand_in.refused["udp"]), stand_in
-
-
-def _ports(receiver: str) -> Any:
-    """Ask a receiver that runs already where it listens."""
-    import httpx  # noqa: PLC0415  (only where something is sent)
-    import msgspec  # noqa: PLC0415
-
-    from vetrina.rehearsal.client import PATIENCE, Ports, loopback  # noqa: PLC0415
-
-    host, colon, port = receiver.rpartition(":")
-    host = host.strip("[]")
-    if not colon or not port.isdigit():
-        raise refuse(
-            "this is not HOST:PORT", fix="vetrina receive prints the address to give here", where=f"--receiver {receiver}"
-        )
-    address = loopback(host)
-    try:
-        shown = f"[{address}]" if ":" in address else address
-        answer = httpx.get(f"http://{shown}:{port}/ports", timeout=PATIENCE, trust_env=False)
-        return msgspec.json.decode(answer.content, type=Ports)
-    except (httpx.HTTPError, httpx.InvalidURL, msgspec.DecodeError):
-        raise refuse(
-            "no vetrina receive answers there", fix="start one: vetrina receive --into received", where=f"--receiver {receiver}"
-        ) from None
 
 
 def _sent(rehearsal: Rehearsal) -> dict[str, int]:

@@ -5,22 +5,26 @@ Here: buffers, troubles, lateness, and the sums. What writes is one module for e
 
 from __future__ import annotations
 
+from collections import Counter as Multiset
 from collections.abc import Callable, Iterable
 from contextlib import suppress
-from datetime import UTC, datetime, timedelta
+from datetime import UTC, datetime
+from typing import cast
 
 from msgspec import Struct
 
 from vetrina.core.base.events import Event
-from vetrina.core.plan.model import Appender, Plan
+from vetrina.core.plan.model import Appender
 from vetrina.core.routing.cache import LoggerLevelCache
 from vetrina.core.routing.counting import Renders, ending_of, to_bytes
 from vetrina.core.routing.router import Route, Router
 from vetrina.core.templates.compiling import Render
 from vetrina.rehearsal.buffers import Waiting
-from vetrina.rehearsal.outlets import outlet
+from vetrina.rehearsal.outlets.console import Console
 from vetrina.rehearsal.outlets.file import RolledFile
-from vetrina.rehearsal.outlets.outlet import Outlet, RehearsalSite, RenderedEvent, Undelivered
+from vetrina.rehearsal.outlets.outlet import BlockOutlet, Outlet, RehearsalSite, RenderedEvent, Undelivered
+from vetrina.rehearsal.outlets_of_plan import outlets_of, shared_files
+from vetrina.rehearsal.rendered import RenderedBatch
 from vetrina.rehearsal.sandbox import DiskFull, LimitReached
 from vetrina.rehearsal.shared_file import SharedFile
 from vetrina.rehearsal.sums import Sum
@@ -47,21 +51,23 @@ class _Lane:
         self.encoding = appender.encoding
         self.renders = Renders(appender)
         self.down: tuple[tuple[datetime, datetime], ...] = ()
-        self.write: Callable[[datetime, bytes, int], None] | None = None
+        self.block: BlockOutlet | None = None
         self.written = 0
         self.writes = 0
 
-    def settle(self, disk: int | None) -> None:
-        """Find the short way: a file that waits for nothing is written at once, and nothing is late."""
-        if isinstance(self.outlet, RolledFile) and self.waiting.limits is None and not self.down and disk is None:
-            self.write = self.outlet.write
+    def settle(self, disk: int | None, *, alone: bool) -> None:
+        """Find the short way: a file that waits for nothing, or a stream ``alone``, is written at once, and nothing is late."""
+        blocks = isinstance(self.outlet, RolledFile) or (isinstance(self.outlet, Console) and alone)
+        if blocks and self.waiting.limits is None and not self.down and disk is None:
+            self.block = cast(BlockOutlet, self.outlet)
 
     def writer_key(self) -> object:
         """Return what is equal for appenders of one plan that write the same bytes."""
         return (self.appender.template.key(), ending_of(self.appender), self.encoding)
 
 
-_Writers = list[tuple[Render, str, list[tuple[_Lane, int]]]]
+_Writers = list[list[tuple[_Lane, int]]]
+"""Those that write the same bytes together, each with how many times."""
 _ShortWriters = list[tuple[Render, tuple[Callable[[str], None], ...]]]
 
 
@@ -81,8 +87,7 @@ class _Flow:
 
     def settle(self) -> None:
         """Find until when the files stay as they are."""
-        ends = [lane.outlet.quick_until for lane in self.lanes if isinstance(lane.outlet, RolledFile)]
-        self.until = min((end for end in ends if end is not None), default=None)
+        self.until = _earliest(lane.block.quick_until for lane in self.lanes if lane.block is not None)
 
 
 _LONG_WAY = _Flow()
@@ -94,18 +99,21 @@ class Rehearsal:
     def __init__(self, router: Router, place: RehearsalSite, troubles: Troubles | None = None) -> None:
         self.router, self.place, self.troubles = router, place, troubles or Troubles()
         self.events = 0
-        self.lanes = {name: _Lane(router.plan.appenders[name], own) for name, own in _outlets(router.plan, place).items()}
+        self.lanes = {name: _Lane(router.plan.appenders[name], own) for name, own in outlets_of(router.plan, place).items()}
         self.shared = shared_files(router.plan)
         for name, begun, ended in self.troubles.down:
             self.lanes[name].down += ((begun, ended),)
+        streams = Multiset(lane.outlet.stream for lane in self.lanes.values() if isinstance(lane.outlet, Console))
         for lane in self.lanes.values():
-            lane.settle(place.sandbox.disk)
+            alone = isinstance(lane.outlet, Console) and streams[lane.outlet.stream] == 1
+            lane.settle(place.sandbox.disk, alone=alone)
         self._crash_at = self.troubles.crash_at
         self._known: dict[int, tuple[Route, _Writers]] = {}
+        self._routes: dict[Route, Route] = {}
         self._now = _LONG_AGO
         self._flows: LoggerLevelCache[_Flow] = LoggerLevelCache(router.places.of)
         self._quick: list[_Lane] = []
-        self._times_matter = any(lane.write is None for lane in self.lanes.values())
+        self._times_matter = any(lane.block is None for lane in self.lanes.values())
 
     def feed(self, events: Iterable[Event]) -> None:
         """Send events through.
@@ -144,8 +152,8 @@ class Rehearsal:
     def _settle_blocks(self, *, write: bool = False) -> None:
         """Count what was put into files the short way, and have it written where that is wanted."""
         for lane in self._quick:
-            if isinstance(lane.outlet, RolledFile):
-                count = lane.outlet.settle_block(write=write)
+            if lane.block is not None:
+                count = lane.block.settle_block(write=write)
                 lane.written += count
                 lane.writes += count
 
@@ -161,12 +169,9 @@ class Rehearsal:
         """Return the short way for events of this one's logger, or of ``any_`` that shares it."""
         short: _ShortWriters = []
         found = _Flow(short)
-        for _, encoding, lanes in writers:
-            blocks = [
-                lane.outlet.quick_block() if lane.write is not None and isinstance(lane.outlet, RolledFile) else None
-                for lane, _ in lanes
-            ]
-            if encoding != "utf-8" or None in blocks or any(times != 1 for _, times in lanes):
+        for lanes in writers:
+            blocks = [lane.block.quick_block() if lane.block is not None else None for lane, _ in lanes]
+            if lanes[0][0].encoding != "utf-8" or None in blocks or any(times != 1 for _, times in lanes):
                 return _LONG_WAY
             renders = lanes[0][0].renders
             render = renders.of_any() if any_ else renders.of(event)
@@ -179,6 +184,18 @@ class Rehearsal:
         """Send one event through."""
         self._settle_blocks()
         self.events += 1
+        self._begin(event)
+        route, number = self.router.route(event), self.events
+        writers = self._writers(route)
+        self._write(event, self.router.severities[event.level], writers, lambda lane: lane.render(event, number))
+        flow = self._flows.get(event)
+        if flow is None:
+            self._learn(event, writers)
+        elif flow.until is not None:
+            flow.settle()
+
+    def _begin(self, event: Event) -> None:
+        """Let the clock go on to an event; what is due or marked happens."""
         time = event.time
         self._now = max(self._now, time)
         if self._crash_at is not None and time >= self._crash_at:
@@ -187,28 +204,62 @@ class Rehearsal:
             self._flows.clear()
         if event.mark is not None:
             self._mark(event.mark, time)
-        route = self.router.route(event)
-        known = self._known.get(id(route))
-        if known is None:
-            known = self._known_route(route)
-        count = event.count or 1
-        for render, encoding, lanes in known[1]:
-            text = render(event, self.events)
+
+    def _write(self, event: Event, severity: int, writers: _Writers, text_for: Callable[[_Lane], str]) -> None:
+        """Write an event, or let it wait, wherever it goes."""
+        time, count = event.time, event.count or 1
+        for lanes in writers:
+            text, encoding = text_for(lanes[0][0]), lanes[0][0].encoding
             data = text.encode() if encoding == "utf-8" else to_bytes(text, encoding)
             for lane, times in lanes:
-                if lane.write is not None:
+                if lane.block is not None:
                     lane.written += times * count
                     lane.writes += 1
-                    lane.write(time, data, times * count)
+                    lane.block.write(time, data, times * count)
                     continue
-                parcel = RenderedEvent(event, self.events, self.router.severities[event.level], data, times * count)
+                parcel = RenderedEvent(event, self.events, severity, data, times * count)
                 lane.sum.reached += parcel.times
                 self._arrive(lane, time, parcel)
-        flow = self._flows.get(event)
-        if flow is None:
-            self._learn(event, known[1])
-        elif flow.until is not None:
-            flow.settle()
+
+    def add(self, batch: RenderedBatch) -> None:
+        """Send events through that were routed and rendered elsewhere."""
+        if self._add_at_once(batch):
+            return
+        self._settle_blocks()
+        ways = {number: (way.severity, self._routes.setdefault(way.route, way.route)) for number, way in batch.ways.items()}
+        texts = {name: iter(some) for name, some in batch.texts.items()}
+        for at, number in enumerate(batch.numbers):
+            self.events += 1
+            event, (severity, route) = batch.event(at), ways[number]
+            self._begin(event)
+            found: dict[str, str] = {name: next(texts[name]) for name in {one.appender for one in route.deliveries}}
+            self._write(event, severity, self._writers(route), lambda lane, found=found: found[lane.appender.name])  # type: ignore[misc]
+        self._settle_blocks(write=True)
+
+    def _add_at_once(self, batch: RenderedBatch) -> bool:
+        """Put a batch's texts where they belong, if nothing but that is to be done."""
+        if batch.marks or batch.counts or (self._crash_at is not None and batch.last >= self._crash_at):
+            return False
+        lanes = [self.lanes[name] for name in batch.texts]
+        found = [lane.block.quick_block() if lane.block is not None and lane.encoding == "utf-8" else None for lane in lanes]
+        until = _earliest(lane.block.quick_until for lane in lanes if lane.block is not None)
+        twice = any(
+            len({one.appender for one in way.route.deliveries}) < len(way.route.deliveries) for way in batch.ways.values()
+        )
+        if twice or None in found or (until is not None and batch.last >= until):
+            return False
+        self.events += len(batch.numbers)
+        self._now = max(self._now, batch.last)
+        for block, texts in zip(found, batch.texts.values(), strict=True):
+            if block is not None:
+                block.extend(texts)
+        self._quick += [lane for lane in lanes if lane not in self._quick]
+        self._settle_blocks()
+        return True
+
+    def _writers(self, route: Route) -> _Writers:
+        known = self._known.get(id(route))
+        return known[1] if known is not None else self._known_route(route)[1]
 
     def _known_route(self, route: Route) -> tuple[Route, _Writers]:
         """Return the lanes that a route reaches, those that write the same bytes together: they are made once.
@@ -217,14 +268,14 @@ class Rehearsal:
         """
         if any(one.appender in self.shared for one in route.deliveries):
             lanes = [self.lanes[one.appender] for one in route.deliveries]
-            return self._keep(route, [(lane.render, lane.encoding, [(lane, 1)]) for lane in lanes])
+            return self._keep(route, [[(lane, 1)] for lane in lanes])
         times: dict[str, int] = {}
         for one in route.deliveries:
             times[one.appender] = times.get(one.appender, 0) + 1
-        writers: dict[object, tuple[Render, str, list[tuple[_Lane, int]]]] = {}
+        writers: dict[object, list[tuple[_Lane, int]]] = {}
         for name, number in times.items():
             lane = self.lanes[name]
-            writers.setdefault(lane.writer_key(), (lane.render, lane.encoding, []))[2].append((lane, number))
+            writers.setdefault(lane.writer_key(), []).append((lane, number))
         return self._keep(route, list(writers.values()))
 
     def _keep(self, route: Route, writers: _Writers) -> tuple[Route, _Writers]:
@@ -311,6 +362,12 @@ class Rehearsal:
                 lane.sum.delivered -= dropped
         self.close()
 
+    def write_out(self) -> None:
+        """Write what was put together for files and streams, so that it can be followed."""
+        for lane in self.lanes.values():
+            if lane.block is not None:
+                lane.block.settle_block(write=True)
+
     def close(self) -> None:
         """Close what is open."""
         self.settle_sums()
@@ -332,40 +389,6 @@ class Rehearsal:
                 lane.outlet.finish()
 
 
-def shared_files(plan: Plan) -> dict[str, str]:
-    """Return the file appenders that write a file together with others, each with the first of them."""
-    by_place: dict[str, list[str]] = {}
-    for name, one in plan.appenders.items():
-        if one.sink.traits.rolls:
-            by_place.setdefault(one.sink.place, []).append(name)
-    return {name: names[0] for names in by_place.values() if len(names) > 1 for name in names}
-
-
-def _outlets(plan: Plan, place: RehearsalSite) -> dict[str, Outlet]:
-    """Return what writes for each appender; several at one file share one writer, by the first one's policy."""
-    shared = shared_files(plan)
-    files: dict[str, tuple[RolledFile, int]] = {}
-    found: dict[str, Outlet] = {}
-    for name, one in plan.appenders.items():
-        first = shared.get(name)
-        if first is None:
-            found[name] = outlet(one, place)
-            continue
-        file, owner = files.get(first) or (RolledFile(one, place), 0)
-        files[first] = file, owner + 1
-        found[name] = SharedFile(file, owner)
-    return found
-
-
-def paced(
-    speed: float, first: datetime, clock: Callable[[], float], sleep: Callable[[float], None]
-) -> Callable[[datetime], None]:
-    """Return a function that waits until an event's time has come, ``speed`` seconds of traffic in each second."""
-    begun = clock()
-
-    def wait(time: datetime) -> None:
-        ahead = (time - first) / timedelta(seconds=1) / speed - (clock() - begun)
-        if ahead > 0:
-            sleep(ahead)
-
-    return wait
+def _earliest(some: Iterable[datetime | None]) -> datetime | None:
+    """Return the earliest of some times, None where there is none."""
+    return min((one for one in some if one is not None), default=None)

@@ -55,6 +55,19 @@ class Recording:
         """The first lines that were no events, with the reasons."""
         return self._first.bad_lines if self._first else []
 
+    @property
+    def alone(self) -> bool:
+        """Whether this process reads alone."""
+        return self._engine is None
+
+    def batches(self, scale: Scale) -> Iterator[list[Event]]:
+        """Yield the events of a file in batches."""
+        stream = self._stream(scale)
+        with open_input(self._inputs) as file:
+            for _, events in stream.batches(file):
+                yield events
+        self._first = self._first or stream
+
     def read(self, scale: Scale) -> Iterator[Event]:
         """Yield the events; raise Refused where a program made one of a level that ``scale`` does not know."""
         if self._made is not None:

@@ -15,6 +15,12 @@ def outlet(appender: Appender, place: RehearsalSite) -> Outlet:
     return made
 
 
+def reads_events(appender: Appender) -> bool:
+    """Tell whether the outlet of an appender looks at events, and not only at their times and texts."""
+    found: bool = import_module(f"{__name__}.{appender.sink.kind}").OUTLET.reads_events
+    return found
+
+
 def kinds() -> list[str]:
     """Return the names of the kinds that can be delivered to."""
     return sorted(

@@ -20,6 +20,8 @@ from vetrina.rehearsal.sandbox import as_part
 class Mail(PlainOutlet):
     """Makes one message of a group."""
 
+    reads_events = True
+
     def __init__(self, appender: Appender, place: RehearsalSite) -> None:
         super().__init__(appender, place)
         subject = appender.sink.text("subject", "{level|upper} {logger}")

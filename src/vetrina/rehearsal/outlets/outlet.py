@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 from datetime import datetime
 from pathlib import Path
-from typing import TYPE_CHECKING, Protocol
+from typing import TYPE_CHECKING, ClassVar, Protocol
 
 from msgspec import Struct
 
@@ -83,11 +83,14 @@ def size_of(group: list[RenderedEvent]) -> int:
 def pieces(group: list[RenderedEvent]) -> Iterator[bytes]:
     """Yield a group's bytes in their order; what is written many times comes in pieces of some size."""
     for one in group:
-        together = max(1, _PIECE // max(1, len(one.data)))
-        left = one.times
-        while left > 0:
-            yield one.data * min(left, together)
-            left -= together
+        yield from repeated(one.data, one.times)
+
+
+def repeated(data: bytes, times: int) -> Iterator[bytes]:
+    """Yield bytes so many times, in pieces of some size."""
+    together = max(1, _PIECE // max(1, len(data)))
+    for begun in range(0, times, together):
+        yield data * min(together, times - begun)
 
 
 def batched(some: Iterable[bytes]) -> Iterator[bytes]:
@@ -115,8 +118,27 @@ def whole(group: list[RenderedEvent], what: str) -> bytes:
     return b"".join(pieces(group))
 
 
+class BlockOutlet(Protocol):
+    """An outlet that takes text many events at once, where nothing waits."""
+
+    def write(self, time: datetime, data: bytes, times: int) -> None:
+        """Take an event that waits for nothing."""
+
+    def quick_block(self) -> list[str] | None:
+        """Return where texts may be put without asking, before ``quick_until``, None where that may not be now."""
+
+    @property
+    def quick_until(self) -> datetime | None:
+        """Return the time from which on asking is needed, None where it never is."""
+
+    def settle_block(self, *, write: bool = False) -> int:
+        """Take over the texts that were put without asking; return how many there were."""
+
+
 class NotRead:
     """An outlet whose deliveries are not read back."""
+
+    reads_events: ClassVar[bool] = False
 
     def said(self) -> Iterator[bytes] | None:
         """Tell nothing."""

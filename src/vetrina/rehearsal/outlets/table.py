@@ -23,6 +23,8 @@ T = TypeVar("T")
 class Table(PlainOutlet):
     """Inserts each event as one row; rows are committed with their group, or after every few thousand."""
 
+    reads_events = True
+
     def __init__(self, appender: Appender, place: RehearsalSite) -> None:
         super().__init__(appender, place)
         template = appender.template
