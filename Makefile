@@ -48,7 +48,7 @@ $(VENV)/.ready: $(VENV)/bin/python pyproject.toml
 	@touch $@
 
 $(STAMP): $(VENV)/bin/python pyproject.toml
-	$(BIN)/pip install --quiet -e '.[test,plot,send]'
+	$(BIN)/pip install --quiet -e '.[test,plot,send,cluster]'
 	@touch $@ $(VENV)/.ready
 
 clean:

@@ -80,6 +80,8 @@ def _run() -> int:
 
         code = run()
         sys.stdout.flush()
+        if code == INTERRUPTED:  # that is how Click ends on Ctrl-C
+            _say("stopped", to_stderr=True)
     except Refused as refused:
         from vetrina.views.faults import fault_lines  # noqa: PLC0415
         from vetrina.views.screen import show  # noqa: PLC0415

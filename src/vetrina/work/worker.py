@@ -8,12 +8,14 @@ import signal
 import sys
 import time
 import traceback
+from collections.abc import Callable
 from typing import IO, Any
 
 from msgspec import Struct
 
-from vetrina.core.base.faults import Refused
+from vetrina.core.base.faults import Refused, refuse
 from vetrina.core.base.hidden import hide_as_elsewhere
+from vetrina.formats.pieces import Piece
 from vetrina.formats.progress import Reading, watching
 
 _PAUSE = 0.1
@@ -47,6 +49,25 @@ class Failed(Struct):
     error: Refused | None
     text: str = ""
     memory: bool = False
+
+
+def open_order(order: Order) -> Callable[[Piece], Any]:
+    """Return what works the pieces of an order, in this process."""
+    hide_as_elsewhere(order.hidden)
+    found: Callable[[Piece], Any] = order.job.opened()
+    return found
+
+
+def outcome(answer: Done | Failed) -> Any:
+    """Return what came of a piece; raise what was raised."""
+    if isinstance(answer, Done):
+        return answer.result
+    if answer.memory:
+        raise refuse("a worker process ran out of memory", "a part of the input was not worked, so nothing is told of it",
+                     "give --workers 1, or look at fewer events", where="--workers")  # fmt: skip
+    if answer.error is not None:
+        raise answer.error
+    raise RuntimeError(answer.text.strip().rpartition("\n")[2])
 
 
 class _Teller:
@@ -89,8 +110,7 @@ def work(given: IO[bytes], out: IO[bytes]) -> None:
                 return
             try:
                 if opened is None:
-                    hide_as_elsewhere(piece.hidden)
-                    opened = piece.job.opened()
+                    opened = open_order(piece)
                     continue
                 answer: Done | Failed = Done(number, opened(piece))
             except Refused as refused:

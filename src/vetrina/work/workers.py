@@ -18,7 +18,7 @@ from vetrina.core.base.hidden import hidden
 from vetrina.formats.pieces import Piece
 from vetrina.formats.progress import watcher
 from vetrina.work.jobs import Job
-from vetrina.work.worker import Done, Failed, Order, Progress
+from vetrina.work.worker import Done, Failed, Order, Progress, outcome
 
 R = TypeVar("R")
 _AHEAD = 3
@@ -89,7 +89,7 @@ class _Pool:
             answer = ready.pop(told, None)
             if answer is not None:
                 told += 1
-                yield _result(answer)
+                yield outcome(answer)
                 continue
             try:
                 at, message = self._heard.get(timeout=_PATIENCE)
@@ -132,17 +132,6 @@ class _Pool:
                 if pipe is not None:
                     with suppress(OSError):
                         pipe.close()
-
-
-def _result(answer: Done | Failed) -> object:
-    if isinstance(answer, Done):
-        return answer.result
-    if answer.memory:
-        raise refuse("a worker process ran out of memory", "a part of the input was not worked, so nothing is told of it",
-                     "give --workers 1, or look at fewer events", where="--workers")  # fmt: skip
-    if answer.error is not None:
-        raise answer.error
-    raise RuntimeError(answer.text.strip().rpartition("\n")[2])
 
 
 def cores() -> int:

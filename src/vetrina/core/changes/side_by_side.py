@@ -214,6 +214,9 @@ class Comparison:
             dict(sorted(one.items())) for one in (found.recorded, found.silenced, found.seen)
         )
         found.twice = dict(sorted(found.twice.items()))
+        turns = {name: turn for turn, name in enumerate(found.appenders)}
+        found.days = dict(sorted(found.days.items(), key=lambda one: (one[0][0], turns[one[0][1]])))
+        found.examples = {name: self._examples[name] for name in found.appenders if name in self._examples}
         for side, of in zip(self._sides, ("before", "after"), strict=True):
             for name in side.plan.appenders:
                 tally = getattr(found.appenders[name], of)

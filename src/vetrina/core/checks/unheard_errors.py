@@ -101,7 +101,7 @@ def _dropped_at_the_door(scene: CheckContext) -> Iterator[Hit]:
     for at, rule in enumerate(scene.plan.rules):
         bound = bound_loggers(rule.condition)
         names = [tree_name(name) for name in bound.names] if bound is not None else [ROOT]
-        if rule.verdict != "drop" or reduce(rule.condition, names[0], ERROR) is not True:
+        if not names or rule.verdict != "drop" or reduce(rule.condition, names[0], ERROR) is not True:
             continue
         left = left_rules(index.of(names[0]), names[0], ERROR)
         if left[0].condition is True and left[0].verdict == "drop":
