@@ -13,6 +13,7 @@ import time
 from collections.abc import Callable, Iterator
 from http.server import SimpleHTTPRequestHandler, ThreadingHTTPServer
 from pathlib import Path
+from typing import IO
 
 import pytest
 from docs import prepare
@@ -44,8 +45,21 @@ def started(words: list[object], cwd: Path, said: str, env: dict[str, str] | Non
     )
     assert process.stderr is not None
     line = next(line for line in process.stderr if said in line)
-    threading.Thread(target=process.stderr.read, daemon=True).start()
+    threading.Thread(target=read_on, args=(process.stderr,), daemon=True).start()
     return process, line
+
+
+def read_on(said: IO[str]) -> None:
+    """Read to the end, so that nothing waits for it."""
+    with said:
+        for _ in said:
+            pass
+
+
+def ended(*processes: subprocess.Popen[str]) -> None:
+    for process in processes:
+        process.kill()
+        process.wait()
 
 
 @pytest.fixture(scope="module")
@@ -59,9 +73,7 @@ def cluster(tmp_path_factory: pytest.TempPathFactory) -> Iterator[tuple[str, lis
     words = [DASK, "worker", address, "--nthreads", "1", "--no-nanny", "--no-dashboard", "--host", "127.0.0.1"]
     workers = [started(words, folder, "Starting established")[0] for _ in range(2)]
     yield address, workers
-    for process in [*workers, scheduler]:
-        process.kill()
-        process.wait()
+    ended(*workers, scheduler)
 
 
 @pytest.fixture(autouse=True)
@@ -100,8 +112,6 @@ class Ranges(SimpleHTTPRequestHandler):
         self.end_headers()
         self.wfile.write(data)
 
-    do_HEAD = SimpleHTTPRequestHandler.do_HEAD
-
 
 @pytest.fixture
 def url(folder: Path) -> Iterator[str]:
@@ -133,9 +143,14 @@ def test_a_worker_that_is_killed(run: Run, folder: Path, cluster: tuple[str, lis
     process = subprocess.Popen(
         [str(PROGRAM), *words, "--cluster", cluster[0]], cwd=folder, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True
     )
-    dying, used = cluster[1][0], lambda: Path(f"/proc/{cluster[1][0].pid}/stat").read_text().rpartition(")")[2].split()[11]
-    before = int(used())
-    while process.poll() is None and int(used()) < before + 100:  # hundredths of a second at work
+    dying = cluster[1][0]
+
+    def used() -> int:
+        """Return how long it has worked, in hundredths of a second."""
+        return int(Path(f"/proc/{dying.pid}/stat").read_text().rpartition(")")[2].split()[11])
+
+    before = used()
+    while process.poll() is None and used() < before + 100:
         time.sleep(0.02)
     assert process.poll() is None
     dying.send_signal(signal.SIGKILL)
@@ -200,12 +215,10 @@ def test_a_scheduler_without_workers_and_with_odd_ones(
         assert "the scheduler has no workers" in asked()
         odd(other_version)
         assert "has Vetrina 0.0.1 on Python" in asked()
-        workers.pop().kill()
+        workers[0].kill()
         odd(no_package)
         while "has no Vetrina" not in (said := asked()):
             assert "has Vetrina 0.0.1" in said  # the scheduler has not yet seen that it is gone
             time.sleep(0.1)
     finally:
-        for process in [*workers, scheduler]:
-            process.kill()
-            process.wait()
+        ended(*workers, scheduler)

@@ -85,6 +85,7 @@ EFFECTLESS = {
     "it takes the message from a file in place of the others, and is refused with them": {"--from"},
     "it begins another candidate; tested with the candidates": {"--or"},
     "it dials other machines": {"--probe-network"},
+    "the answer is the same whoever reads: tested with pieces, workers and a cluster": {"--workers", "--cluster"},
     "it answers a question that undo asks about files outside the plan's folder": {"--yes"},
     "the files' bytes stay the same: tested with the pictures": {"--plot"},
 }

@@ -78,7 +78,7 @@ def plans(draw: st.DrawFn) -> str:
         elif roll is not None:
             appenders[name]["roll"] = roll
     appenders["three"] = {"sink": "console", "template": draw(st.sampled_from(TEMPLATES[:3]))}
-    whole = {"vetrina": 1, "zone": "Europe/Rome", "deliver": draw(st.sampled_from(["each", "once"])), "rules": draw(rules("drop", "lift")),
+    whole: dict[str, Any] = {"vetrina": 1, "zone": "Europe/Rome", "deliver": draw(st.sampled_from(["each", "once"])), "rules": draw(rules("drop", "lift")),
              "loggers": draw(loggers()), "appenders": appenders, "templates": FORMS}  # fmt: skip
     whole["loggers"].setdefault("root", {})["to"] = APPENDERS
     return json.dumps(whole)

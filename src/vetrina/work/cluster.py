@@ -12,6 +12,7 @@ from contextlib import ExitStack, contextmanager
 from importlib import import_module
 from typing import Any, TypeVar
 from uuid import uuid4
+from warnings import catch_warnings, simplefilter
 
 from msgspec.structs import replace
 
@@ -28,6 +29,8 @@ R = TypeVar("R")
 PATIENCE = 5
 MOST_LOCAL = 64
 _AHEAD = 3
+_DEAF = "import signal\nsignal.signal(signal.SIGINT, signal.SIG_IGN)\n"
+"""What a worker that is started here begins with: Ctrl-C is for the one that started it."""
 _VERSIONS = "[__import__('importlib.metadata').metadata.version('vetrina'), '.'.join(__import__('platform').python_version_tuple()[:2])]"
 _opened: dict[str, Callable[[Piece], Any]] = {}
 _one_at_a_time = threading.Lock()
@@ -46,13 +49,16 @@ def cluster_of(address: str, inputs: Inputs) -> Iterator[Cluster]:
                      where="--cluster") from None  # fmt: skip
     logging.getLogger("distributed").setLevel(logging.CRITICAL)
     with ExitStack() as stack:
+        stack.enter_context(catch_warnings())
+        simplefilter("ignore")  # its own words of ports and versions; what matters is asked below
         if address.startswith("local:"):
             local = distributed.LocalCluster(
                 n_workers=_count(address),
                 threads_per_worker=1,
-                dashboard_address=None,
+                dashboard_address="127.0.0.1:0",
                 host="127.0.0.1",
                 silence_logs=logging.CRITICAL,
+                preload=[_DEAF],
             )
             stack.callback(local.close, timeout=PATIENCE)
             client = distributed.Client(local)

@@ -10,7 +10,7 @@ import subprocess
 import sys
 import threading
 from collections.abc import Iterable, Iterator
-from contextlib import suppress
+from contextlib import contextmanager, suppress
 from typing import IO, TypeVar, cast
 
 from vetrina.core.base.faults import Refused, refuse
@@ -49,12 +49,13 @@ class _Pool:
         self._processes: list[subprocess.Popen[bytes]] = []
         packed = pickle.dumps((0, Order(job, hidden())), pickle.HIGHEST_PROTOCOL)
         for at in range(count):
-            process = subprocess.Popen(  # noqa: S603  (this very Python)
-                [sys.executable, "-P", "-c", _PROCESS],
-                stdin=subprocess.PIPE,
-                stdout=subprocess.PIPE,
-                stderr=subprocess.DEVNULL,
-            )
+            with deaf_children():
+                process = subprocess.Popen(  # noqa: S603  (this very Python)
+                    [sys.executable, "-P", "-c", _PROCESS],
+                    stdin=subprocess.PIPE,
+                    stdout=subprocess.PIPE,
+                    stderr=subprocess.DEVNULL,
+                )
             self._processes.append(process)
             threading.Thread(target=self._listen, args=(at, process.stdout), daemon=True).start()
         for at in range(count):
@@ -132,6 +133,22 @@ class _Pool:
                 if pipe is not None:
                     with suppress(OSError):
                         pipe.close()
+
+
+@contextmanager
+def deaf_children() -> Iterator[None]:
+    """Start processes within this that do not hear Ctrl-C: it is for the one that started them, which ends them.
+
+    It hears what came meanwhile afterwards.
+    """
+    if not hasattr(signal, "pthread_sigmask"):
+        yield
+        return
+    before = signal.pthread_sigmask(signal.SIG_BLOCK, {signal.SIGINT})
+    try:
+        yield
+    finally:
+        signal.pthread_sigmask(signal.SIG_SETMASK, before)
 
 
 def cores() -> int:
