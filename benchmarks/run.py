@@ -23,6 +23,7 @@ from pathlib import Path
 from typing import Any
 
 import msgspec
+import scale
 import yaml
 
 from vetrina.core.base.events import Event
@@ -134,6 +135,15 @@ def bare_parse(path: Path) -> None:
     with path.open("rb") as file:
         for line in file:
             decode(line)
+
+
+def baselines(path: Path, folder: Path) -> tuple[float, float, float]:
+    """Return the time of a bare parse of a file, and of the standard library counting and writing files."""
+    return (
+        best(lambda: bare_parse(path)),
+        best(lambda: standard_library(path, lambda _name: Counting()), 1),
+        best(lambda: stdlib_writing(path, folder), 1),
+    )
 
 
 def counted(path: Path, *, with_bytes: bool) -> None:
@@ -321,9 +331,10 @@ def measure(folder: Path) -> list[tuple[str, str, str]]:
         ("bare msgspec parse", f"{bare * each:.2f} µs an event", ""),
         ("standard library: parse, log, count", f"{stdlib_counts * each:.2f} µs an event", ""),
         ("standard library: parse, log, write files", f"{stdlib_files * each:.2f} µs an event", ""),
-        ("routes, counts", f"{counts * each:.2f} µs an event", f"{stdlib_counts / counts:.1f}x the standard library (wanted ≥ 20x), {counts / bare:.2f}x the bare parse's time (wanted ≤ 1.3x)"),
-        ("routes, with bytes", f"{sizes * each:.2f} µs an event", f"{stdlib_files / sizes:.1f}x the standard library writing files (wanted ≥ 10x)"),
+        ("routes, counts", f"{counts * each:.2f} µs an event", f"{stdlib_counts / counts:.1f}x the standard library (wanted ≥ 30x with two workers), {counts / bare:.2f}x the bare parse's time (wanted ≤ 0.9x)"),
+        ("routes, with bytes", f"{sizes * each:.2f} µs an event", f"{stdlib_files / sizes:.1f}x the standard library writing files (wanted ≥ 20x with two workers)"),
     ]  # fmt: skip
+    rows += scale.measure(folder, make_events, lambda path: baselines(path, folder), events)
     rows += rehearsed_and_changed(events, folder)
     rows += rendered_and_read(events, folder)
     rows += rolled(events, folder)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import pickle
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import suppress
 from typing import Any, Generic, Protocol, TypeVar
@@ -93,7 +94,7 @@ _Batches = Iterator[tuple[Any, list[Event]]]
 
 
 class BatchesJob(Struct):
-    """What is shown of the events of a piece, batch by batch."""
+    """What is shown of the events of a piece, batch by batch; each is packed as it is made, so that little waits."""
 
     job: Any
     scale: Scale
@@ -107,7 +108,7 @@ class BatchesJob(Struct):
             found, parts, before = [], [], piece.events
             for part, batches in read_ranges(piece, self.scale, strict=self.strict):
                 for numbers, events in batches:
-                    found.append(shows(numbers, events, before))
+                    found.append(pickle.dumps(shows(numbers, events, before), pickle.HIGHEST_PROTOCOL))
                     before += len(events)
                 parts.append(part())
             return Taken(found, parts)

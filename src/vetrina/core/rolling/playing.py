@@ -14,7 +14,7 @@ from vetrina.core.base.faults import refuse
 from vetrina.core.plan.model import Appender
 from vetrina.core.rolling.simulation import FileSimulation, Packer
 from vetrina.core.rolling.streams import Stream, StreamFeeder
-from vetrina.core.rolling.tapes import Tape
+from vetrina.core.rolling.tapes import Tape, travelling_tape
 from vetrina.core.routing.cache import LoggerLevelCache
 from vetrina.core.routing.counting import ending_of, measures, of_any, to_bytes
 from vetrina.core.routing.router import Route, Router
@@ -42,6 +42,7 @@ class RollingAppender(Struct):
     watches_starts: bool
     make: Callable[[float | None], FileSimulation]
     tape: Tape = field(default_factory=Tape)
+    whole: Tape = field(default_factory=travelling_tape)
     hours: dict[datetime, list[int]] = field(default_factory=dict)
     levels: dict[int, list[int]] = field(default_factory=dict)
     hour: list[int] | None = None
@@ -139,8 +140,8 @@ class Rolling:
                 if times != 1 or event.count:
                     count = times * (event.count or 1)
                     tape.odd.append((len(tape.sizes), count))
-                tape.times.append(time)  # type: ignore[attr-defined]
-                tape.sizes.append(size)  # type: ignore[attr-defined]
+                tape.times.append(time)
+                tape.sizes.append(size)
                 if lane.content is not None:
                     tape.data.append(lane.content(event, number))
                 if self.tracks_clock:
@@ -157,7 +158,11 @@ class Rolling:
         self.events = number
         if number > self._before:
             self.first, self.last = first, last
-        if not self._tapes_only:
+        if self._tapes_only:
+            for lane in self._writers:
+                lane.whole.extend(lane.tape)
+                lane.tape = Tape()
+        else:
             self._play(clock)
 
     def take(self, event: Event) -> None:
@@ -193,7 +198,7 @@ class Rolling:
 
     def sums(self) -> RollingSums:
         """Return what was taken down so far, for another one of the same plan."""
-        lanes = {name: LaneSums(lane.tape.travelling(), lane.hours, lane.levels) for name, lane in self.lanes.items()}
+        lanes = {name: LaneSums(lane.whole, lane.hours, lane.levels) for name, lane in self.lanes.items()}
         return RollingSums(self.events - self._before, self._first_event, self.first, self.last, lanes)
 
     def add(self, sums: RollingSums) -> None:

@@ -7,7 +7,6 @@ from __future__ import annotations
 
 from array import array
 from bisect import bisect_left, bisect_right
-from collections.abc import Sequence
 from datetime import UTC, datetime, timedelta
 from itertools import accumulate
 from typing import Any
@@ -25,8 +24,8 @@ class Tape(Struct):
     time of all events so far at each write and start, where somebody asks for it. ``packed`` tells that the times travel.
     """
 
-    times: Sequence[Any] = field(default_factory=list)
-    sizes: Sequence[int] = field(default_factory=list)
+    times: Any = field(default_factory=list)
+    sizes: Any = field(default_factory=list)
     data: list[bytes] = field(default_factory=list)
     odd: list[tuple[int, int]] = field(default_factory=list)
     starts: list[tuple[int, datetime]] = field(default_factory=list)
@@ -34,12 +33,16 @@ class Tape(Struct):
     start_clocks: list[datetime] = field(default_factory=list)
     packed: bool = False
 
-    def travelling(self) -> Tape:
-        """Return it in the form that travels."""
-        times = array("q", [(time - _EPOCH) // _MICROSECOND for time in self.times])
-        return Tape(
-            times, array("q", self.sizes), self.data, self.odd, self.starts, self.clocks, self.start_clocks, packed=True
-        )
+    def extend(self, other: Tape) -> None:
+        """Add what another tape has to this one, which travels."""
+        begun = len(self.sizes)
+        self.times.extend([(time - _EPOCH) // _MICROSECOND for time in other.times])
+        self.sizes.extend(other.sizes)
+        self.data += other.data
+        self.odd += [(begun + at, count) for at, count in other.odd]
+        self.starts += [(begun + at, time) for at, time in other.starts]
+        self.clocks += other.clocks
+        self.start_clocks += other.start_clocks
 
     def time(self, value: Any) -> datetime:
         """Return the instant of a time of the tape."""
@@ -57,6 +60,11 @@ class Tape(Struct):
         """Return the places at which something else happens than one write: a start (its time), a write of so many times."""
         both: list[tuple[int, datetime | int]] = [*self.starts, *self.odd]
         return sorted(both, key=lambda one: (one[0], isinstance(one[1], int)))
+
+
+def travelling_tape() -> Tape:
+    """Return an empty tape of the form that travels."""
+    return Tape(array("q"), array("q"), packed=True)
 
 
 class TapeReader:
@@ -80,7 +88,8 @@ class TapeReader:
 
     def bytes(self, at: int, end: int) -> int:
         """Return the sizes of some writes, all together."""
-        return self._sums[end] - self._sums[at]
+        total: int = self._sums[end] - self._sums[at]
+        return total
 
     def span(self, at: int, end: int) -> tuple[datetime, datetime]:
         """Return the least and the greatest time of some writes."""
