@@ -334,7 +334,7 @@ def measure(folder: Path) -> list[tuple[str, str, str]]:
         ("routes, counts", f"{counts * each:.2f} µs an event", f"{stdlib_counts / counts:.1f}x the standard library (wanted ≥ 30x with two workers), {counts / bare:.2f}x the bare parse's time (wanted ≤ 0.9x)"),
         ("routes, with bytes", f"{sizes * each:.2f} µs an event", f"{stdlib_files / sizes:.1f}x the standard library writing files (wanted ≥ 20x with two workers)"),
     ]  # fmt: skip
-    rows += scale.measure(folder, make_events, lambda path: baselines(path, folder), events)
+    rows += scale.measure(folder, make_events, lambda path: baselines(path, folder))
     rows += rehearsed_and_changed(events, folder)
     rows += rendered_and_read(events, folder)
     rows += rolled(events, folder)

@@ -137,7 +137,7 @@ def test_files_at_urls(run: Run, folder: Path, url: str, cluster: tuple[str, lis
 def test_a_worker_that_is_killed(run: Run, folder: Path, cluster: tuple[str, list[subprocess.Popen[str]]]) -> None:
     lines = (folder / "week.jsonl").read_bytes()
     with (folder / "long.jsonl").open("wb") as file:
-        for _ in range(300):
+        for _ in range(120):
             file.write(lines)
     words = ["routes", "plan.yaml", "long.jsonl", "--json"]
     process = subprocess.Popen(
@@ -150,7 +150,7 @@ def test_a_worker_that_is_killed(run: Run, folder: Path, cluster: tuple[str, lis
         return int(Path(f"/proc/{dying.pid}/stat").read_text().rpartition(")")[2].split()[11])
 
     before = used()
-    while process.poll() is None and used() < before + 100:
+    while process.poll() is None and used() < before + 30:
         time.sleep(0.02)
     assert process.poll() is None
     dying.send_signal(signal.SIGKILL)

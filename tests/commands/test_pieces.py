@@ -23,7 +23,7 @@ from vetrina.formats import pieces
 from vetrina.work import engines
 from vetrina.work.worker import Order, open_order
 
-TIMES = int(os.environ.get("FUZZ", "10")) * 4
+TIMES = int(os.environ.get("FUZZ", "10")) * 3 // 2
 TEXT = '{time} {level|upper|pad 5} {logger} {message}{error|before "\\n"}'
 TEMPLATES = [TEXT, "{sequence} {fields}", "{time|%H:%M:%S} {message}", "rows", "j"]
 FORMS = {

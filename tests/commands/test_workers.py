@@ -63,7 +63,7 @@ def long(folder: Path) -> Path:
     path = folder / "long.jsonl"
     lines = (folder / "week.jsonl").read_bytes().replace(b"junk\n", b"").removesuffix(b"{}")
     with path.open("wb") as file:
-        for _ in range(400):
+        for _ in range(160):
             file.write(lines)
     return path
 

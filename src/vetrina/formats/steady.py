@@ -2,21 +2,19 @@
 
 from __future__ import annotations
 
-from pathlib import Path
+import os
+import stat
 
 from vetrina.formats.inputs import Inputs
-from vetrina.formats.opening import only_once
 from vetrina.formats.pieces import changed
-from vetrina.formats.remote import is_url
 
 
 class Standing:
     """What the files of an input are like when the reading begins."""
 
     def __init__(self, inputs: Inputs) -> None:
-        paths = {one.path: one.name for one in inputs.parts if not is_url(one.path) and not only_once(one.path)}
-        self._names = {path: name for path, name in paths.items() if Path(path).exists()}
-        self._were = {path: Path(path).stat() for path in self._names}
+        self._names = {one.path: one.name for one in inputs.parts}
+        self._were = {path: found for path in self._names if (found := _regular(path)) is not None}
 
     def grown(self, *, apart: bool) -> list[tuple[str, int, int]]:
         """Return which files became longer, from how many bytes to how many.
@@ -27,7 +25,7 @@ class Standing:
         for path, was in self._were.items():
             name = self._names[path]
             try:
-                now = Path(path).stat()
+                now = os.stat(path)  # noqa: PTH116  (of thousands of files)
             except OSError:
                 if apart:
                     raise changed(name, "it is gone") from None
@@ -42,3 +40,12 @@ class Standing:
             elif now.st_mtime_ns != was.st_mtime_ns:
                 raise changed(name, "it was written anew")
         return found
+
+
+def _regular(path: str) -> os.stat_result | None:
+    """Return what a regular file is like, None for anything else."""
+    try:
+        found = os.stat(path)  # noqa: PTH116  (of thousands of files)
+    except (OSError, ValueError):
+        return None
+    return found if stat.S_ISREG(found.st_mode) else None
