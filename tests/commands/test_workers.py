@@ -187,6 +187,7 @@ def test_a_file_that_grows_is_told(folder: Path, long: Path) -> None:
         (["rolling", "plan.yaml", "week.jsonl", "--scale", "2", "--workers", "2"], "--workers has no effect with --scale"),
         (["rehearse", "plan.yaml", "week.jsonl", "--into", "box", "--pace", "9e8", "--workers", "2"], "--workers has no effect with --pace"),
         (["read", "week.jsonl", "--template", "{time|%H:%M} {message}", "--date", "2026-11-01", "--workers", "2"], "these logs are read by one process"),
+        (["routes", "plan.yaml", "-", "--workers", "2"], "standard input or a pipe is read by one process"),
         (["check", "plan.yaml", "--workers", "2"], "--workers has no effect without --events"),
         (["expect", "plan.yaml", "cases.yaml", "--workers", "2"], "--workers has no effect with a file of cases"),
         (["routes", "plan.yaml", "week.jsonl", "--cluster", "local:2", "--workers", "2"], "--workers has no effect with --cluster"),

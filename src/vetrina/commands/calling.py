@@ -256,27 +256,27 @@ def without_secrets(lines: Iterable[screen.Line], plan: Plan) -> Iterable[screen
 @contextmanager
 def again_and_again(inputs: Inputs) -> Iterator[Inputs]:
     """Yield inputs that can be read several times: standard input, or a pipe, is put into a file first."""
-    from vetrina.commands.progress import watched  # noqa: PLC0415  (commands without events start without it)
-
-    with watched(inputs):
-        yield from _again_and_again(inputs)
-
-
-def _again_and_again(inputs: Inputs) -> Iterator[Inputs]:
     if not inputs.only_once:
         yield inputs
         return
     import tempfile  # noqa: PLC0415  (rare)
 
-    from vetrina.formats.inputs import open_one  # noqa: PLC0415  (commands without events start without it)
-
     with tempfile.TemporaryDirectory(prefix="vetrina-") as folder:
-        parts = []
+        yield _kept(inputs, Path(folder))
+
+
+def _kept(inputs: Inputs, folder: Path) -> Inputs:
+    """Return inputs of which those that can be read only once were put into files of a folder."""
+    from vetrina.commands.progress import watched  # noqa: PLC0415  (commands without events start without it)
+    from vetrina.formats.inputs import open_one  # noqa: PLC0415
+
+    parts = []
+    with watched(inputs):
         for at, one in enumerate(inputs.parts):
-            spool = Path(folder) / f"{at}.jsonl"
+            spool = folder / f"{at}.jsonl"
             if only_once(one.path):
                 with open_one(one.path) as file, spool.open("wb") as out:
                     while block := file.read(1 << 20):
                         out.write(block)
             parts.append(replace(one, path=str(spool)) if only_once(one.path) else one)
-        yield replace(inputs, parts=tuple(parts))
+    return replace(inputs, parts=tuple(parts))

@@ -231,7 +231,7 @@ def _possible(plan: Plan, appenders: list[str], ratio: float | None, scale: floa
     """Refuse calls that cannot be answered, and a seed where nothing is ``drawn``."""
     if not drawn:
         raise refuse("--seed has no effect without --scale or --runs", fix="leave it out", where="--seed")
-    file_appenders(plan, appenders)
+    file_appenders(plan, appenders, "--appender")
     if math.isnan(scale):
         raise refuse("a scale is a number such as 2.5", where="--scale nan")
     if ratio is not None and not 0 <= ratio <= 1000:

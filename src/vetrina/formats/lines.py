@@ -10,7 +10,7 @@ from vetrina.formats.documents import unreadable
 
 LONGEST_LINE = 16 << 20
 HOPELESS_LINE = 256 << 20
-_BLOCK = 1 << 17
+_BLOCK = 1 << 16
 _BOM = b"\xef\xbb\xbf"
 
 

@@ -192,7 +192,7 @@ def rolling(
         ratio: Packed size in parts of the size; measured by packing where None.
     """
     found = _plan(plan)
-    file_appenders(found, appenders)
+    file_appenders(found, appenders, "appenders")
     playing = Playing(
         Recording(events), repeat, streams=streams(found.scale, rates, "rate"), ratio=ratio, wanted=tuple(appenders)
     )
@@ -316,6 +316,7 @@ def read(
     """
     found = _plan(plan)
     known_appenders(found, [appender], "appender")
+    known_level(found.scale, default_level, "default_level")
     one = found.appenders[appender]
     reader = LogReader(one.template, encoding=one.encoding, day=day, default_level=default_level)
     names = [logs] if isinstance(logs, str | Path) else logs

@@ -25,7 +25,10 @@ def workers_of(text: str, inputs: Inputs) -> Engine | None:
         if not (text.isascii() and text.isdigit() and 1 <= int(text) <= MOST_WORKERS):
             raise refuse(f'"{text[:20]}" is no number of workers', fix=f"write --workers auto, or a number from 1 to {MOST_WORKERS}",
                          where="--workers")  # fmt: skip
-        return Workers(int(text)) if int(text) > 1 and not inputs.only_once else None
+        if int(text) > 1 and inputs.only_once:
+            raise refuse("standard input or a pipe is read by one process", fix="put it into a file, or leave --workers out",
+                         where="--workers")  # fmt: skip
+        return Workers(int(text)) if int(text) > 1 else None
     if inputs.only_once:
         return None
     sizes = weights(inputs)

@@ -124,12 +124,12 @@ def _not_known(first: Rolling, rolling: Rolling) -> list[str]:
     ]
 
 
-def file_appenders(plan: Plan, wanted: Iterable[str]) -> None:
-    """Refuse a plan without files, and names that no file appender has."""
+def file_appenders(plan: Plan, wanted: Iterable[str], where: str) -> None:
+    """Refuse a plan without files, and names, given at ``where``, that no file appender has."""
     files = [name for name, one in plan.appenders.items() if one.sink.traits.rolls]
     for name in wanted:
         if name not in files:
             what = f'no file appender is called "{name[:60]}"' if name not in plan.appenders else f"{name} is no file appender"
-            raise refuse(what, fix=offer(name, files), where="--appender")
+            raise refuse(what, fix=offer(name, files), where=where)
     if not files:
         raise refuse("the plan has no file appender", fix="rolling is about appenders with sink: file", where="rolling")

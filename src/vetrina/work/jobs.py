@@ -187,6 +187,8 @@ class CountingJob(Struct):
 
 def numbered(engine: Engine, job: CountingJob, pieces: list[Piece]) -> list[Piece]:
     """Return pieces that know what stands before each of them."""
+    if len(pieces) < 2:
+        return pieces
     found: list[Piece] = []
     lines = events = in_file = 0
     for piece, counted in zip(pieces, engine.run(job, pieces), strict=True):

@@ -158,22 +158,20 @@ class Rolling:
         self.events = number
         if number > self._before:
             self.first, self.last = first, last
-        if self._tapes_only:
-            for lane in self._writers:
-                lane.whole.extend(lane.tape)
-                lane.tape = Tape()
-        else:
-            self._play(clock)
+        self._settle(clock)
 
     def take(self, event: Event) -> None:
         """Send one event through."""
         self.feed((event,))
 
-    def _play(self, clock: datetime) -> None:
-        """Play what was taken down; ``clock`` is the latest time of the events that it is of."""
+    def _settle(self, clock: datetime) -> None:
+        """Play what was taken down, or keep it; ``clock`` is the latest time of the events that it is of."""
         for lane in self._writers:
             tape, lane.tape = lane.tape, Tape()
-            self._play_lane(lane, tape, clock)
+            if self._tapes_only:
+                lane.whole.extend(tape)
+            else:
+                self._play_lane(lane, tape, clock)
         for lane in self.lanes.values():
             if lane.appender.name in self._shares:
                 lane.tape = next(one.tape for one in self._writers if one.simulation is lane.simulation)
