@@ -6,6 +6,7 @@ import gzip
 import os
 import signal
 import subprocess
+import sys
 import time
 from collections.abc import Callable
 from contextlib import suppress
@@ -15,6 +16,9 @@ import pytest
 from docs import prepare
 
 from support import PROGRAM, Run
+from vetrina.core.base.faults import Refused
+from vetrina.formats.pieces import Piece
+from vetrina.work.workers import Workers
 
 Write = Callable[..., Path]
 TEXT = '{time} {level} {logger} {message}{error|before "\\n"}'
@@ -172,6 +176,38 @@ def test_a_file_that_grows_is_told(folder: Path, long: Path) -> None:
         file.write(b"{}\n")
     _, err = process.communicate(timeout=60)
     assert (process.returncode, "note: long.jsonl grew while it was read" in err.decode()) == (0, True)
+
+
+class Raising:
+    """A job that ends as badly as it is told."""
+
+    def __init__(self, error: type[Exception]) -> None:
+        self.error = error
+
+    def opened(self) -> Callable[[object], object]:
+        return self.work
+
+    def work(self, _piece: object) -> object:
+        raise self.error
+
+
+@pytest.mark.parametrize(
+    "error, raised, said",
+    [
+        (MemoryError, Refused, "a worker process ran out of memory"),
+        (ZeroDivisionError, RuntimeError, "ZeroDivisionError"),
+        (SystemExit, Refused, "a worker process ended with 0 before it was through"),
+    ],
+)
+def test_what_a_worker_raises_is_told(
+    monkeypatch: pytest.MonkeyPatch, error: type[Exception], raised: type[Exception], said: str
+) -> None:
+    monkeypatch.setenv(
+        "PYTHONPATH", os.pathsep.join([str(Path(__file__).parent), str(Path(__file__).parent.parent), *sys.path])
+    )
+    with pytest.raises(raised, match=said):
+        list(Workers(2).run(Raising(error), [Piece(()), Piece(())]))
+    assert not Path(f"/proc/{os.getpid()}/task/{os.getpid()}/children").read_text()
 
 
 @pytest.mark.parametrize(
