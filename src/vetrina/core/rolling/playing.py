@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 from datetime import UTC, datetime, timedelta, tzinfo
+from itertools import islice
 from typing import TypeVar
 
 from msgspec import Struct, field
@@ -21,6 +22,7 @@ from vetrina.core.routing.router import Route, Router
 from vetrina.core.templates.compiling import MakeMeasure, Measure
 
 T = TypeVar("T")
+_TOGETHER = 1000
 _SOME_TIME = datetime(2026, 1, 1, tzinfo=UTC)
 _SOME_SIZE = 100
 _MOST_PLAYED = 200_000_000
@@ -111,29 +113,39 @@ class Rolling:
         self._watching = [lane for lane in self._writers if lane.watches_starts]
         self._known: dict[int, tuple[Route, list[tuple[RollingAppender, int]]]] = {}
 
-    def feed(self, events: Iterable[Event]) -> None:  # noqa: C901, PLR0912  (the inner loop of millions of events, in one piece)
+    def feed(self, events: Iterable[Event]) -> None:
         """Send events through; each must have a level that the plan knows."""
+        waiting = iter(events)
+        while some := list(islice(waiting, _TOGETHER)):
+            if self._first_event is None:
+                self._first_event = some[0].time
+            times = [event.time for event in some]
+            self.first = min(self.first or _END, *times, _END)
+            self.last = max(self.last or _BEGIN, *times, _BEGIN)
+            self._take_down(some)
+            self._settle(max(times))
+
+    def _take_down(self, events: list[Event]) -> None:  # noqa: C901  (the inner loop of millions of events, in one piece)
+        """Take down what reaches the files."""
         flows, number, clock = self._flows.by_logger, self.events, _BEGIN
-        first, last = self.first or _END, self.last or _BEGIN
+        begun, ended = self._begun, self._ended
+        tracks_clock, tracks_levels = self.tracks_clock, self.tracks_levels
         for event in events:
             number += 1
             time = event.time
-            last = max(last, time)
-            first = min(first, time)
-            if not self._begun <= time < self._ended:
+            if not begun <= time < ended:
                 self._turn(time)
-            if self._first_event is None:
-                self._first_event = time
+                begun, ended = self._begun, self._ended
+            if tracks_clock and time > clock:
+                clock = time
             if event.mark == "start":
                 for lane in self._watching:
                     lane.tape.starts.append((len(lane.tape.sizes), time))
-                    lane.tape.start_clocks.append(max(clock, time))
+                    lane.tape.start_clocks.append(clock)
             try:
                 reached = flows[event.logger][event.level]
             except KeyError:
                 reached = self._reached(event)
-            if self.tracks_clock and time > clock:
-                clock = time
             for lane, times, measure in reached:
                 size, tape = measure(event, number), lane.tape
                 count = times
@@ -144,21 +156,18 @@ class Rolling:
                 tape.sizes.append(size)
                 if lane.content is not None:
                     tape.data.append(lane.content(event, number))
-                if self.tracks_clock:
+                if tracks_clock:
                     tape.clocks.append(clock)
                 hour = lane.hour
                 if hour is None:
-                    hour = lane.hour = lane.hours.setdefault(self._begun, [0, 0])
+                    hour = lane.hour = lane.hours.setdefault(begun, [0, 0])
                 hour[0] += count
                 hour[1] += size * count
-                if self.tracks_levels:
+                if tracks_levels:
                     level = lane.levels.setdefault(self.router.severities[event.level], [0, 0])
                     level[0] += 1
                     level[1] += size
         self.events = number
-        if number > self._before:
-            self.first, self.last = first, last
-        self._settle(clock)
 
     def take(self, event: Event) -> None:
         """Send one event through."""
