@@ -48,6 +48,9 @@ class Inline:
 
     hands = 3
 
+    def close(self) -> None:
+        pass
+
     def run(self, job: Any, given: Iterable[Any]) -> Iterator[Any]:
         work = open_order(pickle.loads(pickle.dumps(Order(job, ()))))
         for piece in given:

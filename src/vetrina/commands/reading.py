@@ -36,7 +36,12 @@ def _engine(inputs: Inputs, workers: str, cluster: str) -> Iterator[Engine | Non
         far = next((one.path for one in inputs.parts if is_url(one.path)), None)
         if far is not None:
             raise refuse("a URL is read by a cluster", fix="add --cluster local:2, or --cluster tcp://HOST:PORT", where=far)
-        yield workers_of(workers, inputs)
+        found = workers_of(workers, inputs)
+        try:
+            yield found
+        finally:
+            if found is not None:
+                found.close()
         return
     calling.exclude("--cluster", cluster, {"--workers": "" if workers == "auto" else workers})
     from vetrina.work.cluster import cluster_of  # noqa: PLC0415  (the libraries of a cluster are slow to load)

@@ -2,10 +2,15 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from vetrina.core.base.faults import refuse
 from vetrina.formats.inputs import Inputs
 from vetrina.formats.pieces import PACKED, Piece, pieces_of
 from vetrina.work.jobs import Engine
+
+if TYPE_CHECKING:
+    from vetrina.work.workers import Workers
 
 PAYS_FROM = 32 << 20
 """Bytes of an input from which on several processes are used without asking."""
@@ -17,7 +22,7 @@ _TURNS = 4
 _LARGEST, _LARGEST_SHOWN = 64 << 20, 4 << 20
 
 
-def workers_of(text: str, inputs: Inputs) -> Engine | None:
+def workers_of(text: str, inputs: Inputs) -> Workers | None:
     """Return the processes that `--workers` asks for, None where this one reads alone; raise Refused for another text."""
     from vetrina.work.workers import Workers, cores  # noqa: PLC0415  (most calls read by themselves)
 

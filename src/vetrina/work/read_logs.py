@@ -72,8 +72,13 @@ class ReadJob(Struct):
         def read(piece: Piece) -> ReadPiece:
             reader = self.reader()
             reader.patient = False
-            found = [event for one in self._ranges(reader, piece) for event in self.wanted.only(one, self.scale)]
-            return ReadPiece(encode(found), len(found), reader.part())
+            data, shown = [], 0
+            for one in self._ranges(reader, piece):
+                wanted = self.wanted.only(one, self.scale)
+                while some := list(islice(wanted, _TOGETHER)):
+                    shown += len(some)
+                    data.append(encode(some))
+            return ReadPiece(b"".join(data), shown, reader.part())
 
         return read
 

@@ -99,9 +99,14 @@ def send(out: IO[bytes], message: object) -> None:
     out.flush()
 
 
+def _nothing(_piece: Piece) -> Any:
+    """Work no piece: there is no job."""
+
+
 def work(given: IO[bytes], out: IO[bytes]) -> None:
     """Answer until the other end closes."""
-    opened, teller = None, _Teller(out)
+    opened: Callable[[Piece], Any] = _nothing
+    teller = _Teller(out)
     with watching(teller.tell) as reading:
         while True:
             try:
@@ -109,7 +114,7 @@ def work(given: IO[bytes], out: IO[bytes]) -> None:
             except EOFError:
                 return
             try:
-                if opened is None:
+                if isinstance(piece, Order):
                     opened = open_order(piece)
                     continue
                 answer: Done | Failed = Done(number, opened(piece))

@@ -28,27 +28,40 @@ _PROCESS = "from vetrina.work.worker import main; main()"
 
 
 class Workers:
-    """So many processes, started for a job and ended with it."""
+    """So many processes, started for the first job; ``close`` ends them, and so does a job that is not done to its end."""
 
     def __init__(self, hands: int) -> None:
         self.hands = hands
+        self._pool: _Pool | None = None
 
     def run(self, job: Job[R], pieces: Iterable[Piece]) -> Iterator[R]:
         """Yield what comes of every piece, in order; raise what was raised of one, or that a process ended by itself."""
         waiting = list(pieces)
-        pool = _Pool(min(self.hands, len(waiting)), job)
+        pool, self._pool = self._pool or _Pool(), None
         try:
+            pool.begin(job, min(self.hands, len(waiting)))
             yield from cast(Iterator[R], pool.results(waiting))
+            self._pool = pool
         finally:
-            pool.end()
+            if self._pool is None:
+                pool.end()
+
+    def close(self) -> None:
+        """End the processes."""
+        if self._pool is not None:
+            self._pool.end()
+            self._pool = None
 
 
 class _Pool:
-    def __init__(self, count: int, job: object) -> None:
+    def __init__(self) -> None:
         self._heard: queue.Queue[tuple[int, Done | Failed | Progress | None]] = queue.Queue()
         self._processes: list[subprocess.Popen[bytes]] = []
+
+    def begin(self, job: object, count: int) -> None:
+        """Give a job to all processes, ``count`` of them at least."""
         packed = pickle.dumps((0, Order(job, hidden())), pickle.HIGHEST_PROTOCOL)
-        for at in range(count):
+        for at in range(len(self._processes), count):
             with deaf_children():
                 process = subprocess.Popen(  # noqa: S603  (this very Python)
                     [sys.executable, "-P", "-c", _PROCESS],
@@ -58,7 +71,7 @@ class _Pool:
                 )
             self._processes.append(process)
             threading.Thread(target=self._listen, args=(at, process.stdout), daemon=True).start()
-        for at in range(count):
+        for at in range(len(self._processes)):
             self._give(at, packed)
 
     def _listen(self, at: int, given: IO[bytes]) -> None:
