@@ -114,6 +114,21 @@ def two_workers(folder: Path, traffic: str, bare: float, counting: float, writin
     return rows
 
 
+def ceiling(folder: Path, turns: int = 3) -> Row:
+    """Measure what two processes that have nothing to do with each other gain here over one after the other."""
+    words = [str(PROGRAM), "routes", "plan.yaml", "much.jsonl", "--json", "--workers", "1"]
+    found = []
+    for _ in range(turns):
+        alone = timed(words[1:], folder, 1)
+        start = time.perf_counter()
+        both = [subprocess.Popen(words, cwd=folder, stdout=subprocess.DEVNULL) for _ in range(2)]
+        for process in both:
+            process.wait()
+        found.append(2 * alone / (time.perf_counter() - start))
+    shown = f"{min(found):.2f} to {max(found):.2f}x as fast as one after the other"
+    return ("two calls with one worker each, at the same time", shown, "what these two cores give to anybody")
+
+
 def reading(folder: Path, plan: str, events: str) -> Row:
     with (folder / "day.log").open("wb") as out:
         words = ["preview", plan, events, "--raw", "--appender", "daybook", "--workers", "2"]
@@ -166,6 +181,7 @@ def measure(
         bare, counting, writing = (one / sample for one in baselines(folder / "sample.jsonl"))
         rows.append((f"bare parse and standard library, {traffic}", f"{bare * 1e6:.2f}, {counting * 1e6:.2f} (counting) and {writing * 1e6:.2f} (writing files) µs an event", ""))  # fmt: skip
         rows += two_workers(folder, traffic, bare, counting, writing, plan, events)
+    rows.append(ceiling(folder))
     rows.append(reading(folder, "plan.yaml", "much.jsonl"))
     words = ["routes", "plan.yaml", "much.jsonl", "--json", "--workers", "2"]
     rows.append(("memory of a worker", f"{memory(words, folder)} MB at {EVENTS:,} events", "flat (wanted ≤ 60 MB)"))
