@@ -159,7 +159,6 @@ def test_a_file_that_changes_while_it_is_read(folder: Path, long: Path, change: 
         cwd=folder, stdout=subprocess.PIPE, stderr=subprocess.PIPE,
     )  # fmt: skip
     workers_of(process)
-    time.sleep(0.2)
     change(long)
     out, err = process.communicate(timeout=60)
     assert (process.returncode, out, err.count(b"fault")) == (2, b"", 1)
