@@ -21,7 +21,7 @@ from routed import rules
 from vetrina.commands import reading
 from vetrina.formats import pieces
 from vetrina.work import engines
-from vetrina.work.worker import Order, open_order
+from vetrina.work.worker import Opened, Order, outcome
 
 TIMES = int(os.environ.get("FUZZ", "10")) * 3 // 2
 TEXT = '{time} {level|upper|pad 5} {logger} {message}{error|before "\\n"}'
@@ -52,9 +52,9 @@ class Inline:
         pass
 
     def run(self, job: Any, given: Iterable[Any]) -> Iterator[Any]:
-        work = open_order(pickle.loads(pickle.dumps(Order(job, ()))))
+        opened = Opened(pickle.loads(pickle.dumps(Order(job, ()))))
         for piece in given:
-            yield pickle.loads(pickle.dumps(work(pickle.loads(pickle.dumps(piece)))))
+            yield outcome(pickle.loads(pickle.dumps(opened.answer(0, pickle.loads(pickle.dumps(piece))))))
 
 
 POLICIES = st.sampled_from(

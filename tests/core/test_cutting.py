@@ -16,7 +16,7 @@ from vetrina.core.base.levels import Scale
 from vetrina.formats.inputs import files_named
 from vetrina.formats.pieces import Piece, open_range, pieces_of
 from vetrina.formats.steady import Standing
-from vetrina.work import engines, workers
+from vetrina.work import engines
 from vetrina.work.engines import workers_of
 from vetrina.work.jobs import CountingJob, numbered
 
@@ -132,7 +132,7 @@ def test_how_many_work(
     for name, size in zip(names, sizes, strict=True):
         Path(name).touch()
         os.truncate(name, size)
-    monkeypatch.setattr(workers, "cores", lambda: cores)
+    monkeypatch.setattr(engines, "cores", lambda: cores)
     found = workers_of(text, files_named(names))
     assert (found.hands if found is not None else None) == hands
-    assert engines.weights(files_named(names)) == sizes
+    assert engines.weight(files_named(names)) == sum(sizes)

@@ -149,7 +149,7 @@ def test_the_folder_agrees_with_the_simulation(text: str, events: list[Event], b
         play(rehearsal, events, block)
         rehearsal.finish()
 
-        assert list(differences(rehearsal, events, folder)) == []
+        assert list(differences(rehearsal, [events], folder)) == []
 
 
 AT = datetime(2026, 11, 16, tzinfo=UTC)
@@ -274,6 +274,6 @@ def test_a_folder_that_differs_is_told(tmp_path: Path, tamper: Any, expected: st
     rehearsal.finish()
 
     tamper(tmp_path)
-    found = list(differences(rehearsal, events, tmp_path))
+    found = list(differences(rehearsal, [events], tmp_path))
 
     assert (expected in "\n".join(found)) if expected else found == []

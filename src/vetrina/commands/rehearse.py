@@ -27,8 +27,7 @@ from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.core.plan.model import Plan
 from vetrina.core.routing.router import Router
 from vetrina.core.templates.forms import live_columns
-from vetrina.formats.events import EventStream
-from vetrina.formats.inputs import Inputs, inputs_of, open_input
+from vetrina.formats.inputs import Inputs, inputs_of
 from vetrina.formats.safe_files import locked
 from vetrina.rehearsal import sandbox
 from vetrina.rehearsal.outlets.outlet import RehearsalSite
@@ -124,7 +123,7 @@ def run(
             Router(found.plan), RehearsalSite(found.plan, found.full_folder, box, client, keep_removed), troubles
         )
         _play(rehearsal, recording, pace, into)
-        different = _ended(rehearsal, client, stand_in, _again(found, inputs) if verify else None)
+        different = _ended(rehearsal, client, stand_in, Recording(inputs).batches(found.plan.scale) if verify else None)
         sandbox.mark(into, {"state": "done", "plan": found.plan.name})
     shown = _Shown(rehearsal, into, box, client.mapping if client else {}, different)
     shown.show(recording.unreadable, wide=wide, as_json=json)
@@ -167,7 +166,7 @@ def _entered(stack: ExitStack, into: Path, room: tuple[int, int, int | None], *,
     return sandbox.Sandbox(into, most_bytes=room[0], most_files=room[1], disk=room[2])
 
 
-def _ended(rehearsal: Rehearsal, client: Any, stand_in: Any, again: Iterator[Event] | None) -> list[str] | None:
+def _ended(rehearsal: Rehearsal, client: Any, stand_in: Any, again: Iterator[list[Event]] | None) -> list[str] | None:
     """Wait until all has arrived; return where the folder differs from the simulation of the events ``again``, None without them."""
     if client is not None:
         client.close()
@@ -276,12 +275,6 @@ def _missing(rehearsal: Rehearsal, stand_in: Any) -> list[str]:
         for name, count in sent.items()
         if stand_in.received[name] != count
     ]
-
-
-def _again(found: ResolvedPlan, inputs: Inputs) -> Iterator[Event]:
-    stream = EventStream(inputs.label, scale=found.plan.scale)
-    with open_input(inputs) as file:
-        yield from stream.read(file)
 
 
 def _sums(rehearsal: Rehearsal) -> dict[str, tuple[str, Any]]:

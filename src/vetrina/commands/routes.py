@@ -17,7 +17,7 @@ from vetrina.core.base.faults import refuse
 from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.core.plan.model import Plan
 from vetrina.core.routing.counting import Traffic
-from vetrina.core.routing.grouping import Group, lost_errors
+from vetrina.core.routing.grouping import Group, Lost, add_lost, lost_errors
 from vetrina.core.routing.parts import Part
 from vetrina.formats.inputs import inputs_of
 from vetrina.views import routes as view
@@ -110,7 +110,7 @@ class _Call(Struct):
     as_json: bool
     traffic: Traffic | None = None
     groups: tuple[str, list[Group], int] | None = None
-    lost: dict[tuple[str, int], int] = {}
+    lost: Lost = {}
 
     def count(self, *, with_bytes: bool) -> None:
         """Count how many events reach whom."""
@@ -146,8 +146,7 @@ class _Call(Struct):
         )
         for shown in self.recording.show(self.plan.scale, job):
             calling.print_ready(shown.text)
-            for key, count in shown.lost.items():
-                self.lost[key] = self.lost.get(key, 0) + count
+            add_lost(self.lost, shown.lost)
 
     def show(self, plot: Path | None) -> None:
         """Show what was counted, and draw it."""

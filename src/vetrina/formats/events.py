@@ -69,6 +69,7 @@ class EventStream:
         self._scale = scale or Scale()
         self._part, self._before = name, 0
         self._further = self._blocks = 0
+        self._expects_usual = True
         self._search: Callable[[bytes], object] = re.compile(_SEVEN_DIGITS).search
         self._refused: Refused | None = None
 
@@ -144,12 +145,14 @@ class EventStream:
             return range(first, first + len(lines)), events
         events = []
         odd: set[int] = set()
+        usual = 0
         for line in lines:
             try:
                 event = decode(line)
                 known[event.level]
                 if event.time.tzinfo is UTC:
                     events.append(event)
+                    usual += 1
                     continue
             except (ValueError, KeyError, RecursionError, _Odd) as error:
                 if self.unreadable >= SHOWN and not self.strict and _is_hopeless(error, line):
@@ -167,12 +170,15 @@ class EventStream:
                 odd.add(at)
             else:
                 events.append(rescued)
+        self._expects_usual = 2 * usual > len(lines)
         if not odd:
             return range(first, first + len(lines)), events
         return [first + at for at in range(len(lines)) if at not in odd], events
 
     def _usual(self, lines: list[bytes], decode: Callable[[bytes], Event]) -> list[Event] | None:
-        """Return the events of lines that are all usual, None where one is not."""
+        """Return the events of lines that are all usual, None where one is not; after mostly unusual ones that is not tried."""
+        if not self._expects_usual:
+            return None
         try:
             events = [*map(decode, lines)]
             for level in set(map(_LEVEL, events)):

@@ -21,6 +21,9 @@ from vetrina.formats.remote import is_url, open_url, remote_size
 
 ENDINGS = (".jsonl", ".jsonl.gz", ".jsonl.zst")
 """What the names of files of events end with, where a folder stands for those in it."""
+PACKED = (".gz", ".zst")
+_UNPACKED = 8
+"""How many bytes a packed byte is taken for."""
 
 
 class InputFile(Struct, frozen=True):
@@ -38,6 +41,16 @@ class InputFile(Struct, frozen=True):
             return os.stat(self.path).st_size  # noqa: PTH116  (of thousands of files)
         except (OSError, ValueError):
             return 0  # opening it says what is wrong
+
+    @property
+    def packed(self) -> bool:
+        """Whether it is unpacked as it is read."""
+        return self.path.endswith(PACKED)
+
+    @property
+    def weight(self) -> int:
+        """How many bytes there are to read in it, about: packed ones become more."""
+        return self.size * (_UNPACKED if self.packed else 1)
 
 
 class Inputs(Struct, frozen=True):
@@ -66,10 +79,13 @@ def files_named(names: Sequence[str]) -> Inputs:
 
 def there(names: Sequence[str]) -> Inputs:
     """Return the files of these very names, in order; raise Unreadable with every one that is not there."""
-    faults = [_missing(name) for name in names if name != "-" and not is_url(name) and not os.path.exists(name)]  # noqa: PTH110
-    if faults:
+    if faults := _not_there(names):
         raise Unreadable(faults)
     return files_named(names)
+
+
+def _not_there(names: Sequence[str]) -> list[Fault]:
+    return [_missing(name) for name in names if name != "-" and not is_url(name) and not os.path.exists(name)]  # noqa: PTH110
 
 
 class ManyFiles:
@@ -96,7 +112,7 @@ def inputs_of(events: str, also: Sequence[str] = ()) -> Inputs:
         fix = "put it into a file"
         faults.append(Fault("call", "standard input can be read only once", fix=fix, where="events"))
     if len(names) > 1:
-        faults += [_missing(name) for name in names if name != "-" and not is_url(name) and not os.path.exists(name)]  # noqa: PTH110
+        faults += _not_there(names)
     if faults:
         raise Unreadable(faults)
     return files_named(names)
@@ -182,7 +198,7 @@ def open_raw(path: str) -> Iterator[IO[bytes]]:
 
 def unpacked(raw: IO[bytes], name: str) -> IO[bytes]:
     """Return a stream that unpacks ``raw`` by the ending of its name."""
-    for ending in (".gz", ".zst"):
+    for ending in PACKED:
         if name.endswith(ending):
             return cast(IO[bytes], PackedReader(raw, ending))
     return raw

@@ -13,9 +13,6 @@ from vetrina.core.base.faults import Fault, Refused
 from vetrina.formats.inputs import InputFile, Inputs, open_one, open_raw
 
 _BLOCK = 1 << 16
-_UNPACKED = 8
-"""How many bytes a packed byte is taken for."""
-PACKED = (".gz", ".zst")
 
 
 class Range(Struct, frozen=True):
@@ -33,6 +30,11 @@ class Range(Struct, frozen=True):
     def begins(self) -> bool:
         """Whether the file begins with it."""
         return self.start == 0
+
+    @property
+    def size(self) -> int:
+        """How many bytes it has as they lie there."""
+        return self.file.size if self.end is None else self.end - self.start
 
     def after(self) -> Range | None:
         """Return what stands after it in its file, None where nothing does."""
@@ -67,8 +69,8 @@ def _ranges(inputs: Inputs, size: int) -> Iterator[tuple[Range, bool]]:
     """Yield every range, and whether it is the last one of its piece."""
     left = size
     for file in inputs.parts:
-        if file.path.endswith(PACKED):
-            left -= _UNPACKED * file.size
+        if file.packed:
+            left -= file.weight
             yield Range(file), left <= 0
             left = left if left > 0 else size
             continue

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 from contextlib import contextmanager
+from functools import lru_cache
 from typing import IO, Any, cast
 
 from vetrina.core.base.faults import Refused, refuse
@@ -18,8 +19,9 @@ def is_url(name: str) -> bool:
     return _URL.match(name) is not None
 
 
+@lru_cache(4096)
 def remote_size(url: str) -> int | None:
-    """Return how many bytes a file has, None where its server does not tell."""
+    """Return how many bytes a file has, None where its server does not tell; that is asked once."""
     try:
         size = _files(url).size(url)
     except Exception as error:  # noqa: BLE001  (every protocol raises its own)

@@ -81,15 +81,16 @@ class Content(Digest):
         return self._packed + (len(self._packer.flush()) if self._packer is not None else 0)
 
 
-def differences(rehearsal: Rehearsal, events: Iterable[Event], folder: Path) -> Iterator[str]:
+def differences(rehearsal: Rehearsal, batches: Iterable[list[Event]], folder: Path) -> Iterator[str]:
     """Yield what a finished rehearsal has otherwise than the simulation of the same events, file by file."""
     plan = rehearsal.router.plan
     unit = _unit_of_files(rehearsal)
     simulated = Rolling(Router(plan), packer=partial(Content, unit=unit), every_file=True, one_writer=True)
     said = _Said(rehearsal)
-    for number, event in enumerate(events, start=1):
-        simulated.take(event)
-        said.take(event, number)
+    for events in batches:
+        simulated.feed(events)
+        for number, event in enumerate(events, start=simulated.events - len(events) + 1):
+            said.take(event, number)
     simulated.finish()
     base = rehearsal.place.folder
     expected: set[str] = set()

@@ -7,7 +7,7 @@ import os
 import pickle
 import threading
 from collections import deque
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Iterable, Iterator
 from contextlib import ExitStack, contextmanager
 from importlib import import_module
 from typing import Any, TypeVar
@@ -23,7 +23,7 @@ from vetrina.formats.pieces import Piece, Range
 from vetrina.formats.progress import watcher
 from vetrina.formats.remote import is_url
 from vetrina.work.jobs import Job
-from vetrina.work.worker import Done, Failed, Order, open_order, outcome
+from vetrina.work.worker import Done, Failed, Opened, Order, outcome
 
 R = TypeVar("R")
 PATIENCE = 5
@@ -32,7 +32,7 @@ _AHEAD = 3
 _DEAF = "import signal\nsignal.signal(signal.SIGINT, signal.SIG_IGN)\n"
 """What a worker that is started here begins with: Ctrl-C is for the one that started it."""
 _VERSIONS = "[__import__('importlib.metadata').metadata.version('vetrina'), '.'.join(__import__('platform').python_version_tuple()[:2])]"
-_opened: dict[str, Callable[[Piece], Any]] = {}
+_opened: dict[str, Opened] = {}
 _one_at_a_time = threading.Lock()
 
 
@@ -131,7 +131,7 @@ class Cluster:
                 piece, future = given.popleft()
                 answer = self._answer(future)
                 if reading is not None:
-                    reading.add_bytes(sum(one.file.size if one.end is None else one.end - one.start for one in piece.ranges))
+                    reading.add_bytes(sum(one.size for one in piece.ranges))
                 yield outcome(answer)
         finally:
             self._client.cancel([future for _, future in given])
@@ -163,17 +163,12 @@ def _absolute_range(one: Range) -> Range:
 def worked(order: bytes, name: str, piece: Piece) -> Done | Failed:
     """Return what comes of a piece; it runs in a worker, one at a time."""
     with _one_at_a_time:
-        job = _opened.get(name)
-        if job is None:
+        opened = _opened.get(name)
+        if opened is None:
             _opened.clear()
-            job = _opened[name] = open_order(pickle.loads(order))  # noqa: S301  (from whoever gave the piece)
-        try:
-            return Done(0, job(piece))
-        except Unreadable as refused:
-            first = refused.faults[0]
-            why = "so a worker of the cluster sees it: give files in a folder that all of them share, or a URL"
-            return Failed(0, Unreadable([replace(first, why=why)]))
-        except Refused as refused:
-            return Failed(0, refused)
-        except MemoryError:
-            return Failed(0, None, memory=True)
+            opened = _opened[name] = Opened(pickle.loads(order))  # noqa: S301  (from whoever gave the piece)
+        answer = opened.answer(0, piece)
+    if isinstance(answer, Failed) and isinstance(answer.error, Unreadable):
+        why = "so a worker of the cluster sees it: give files in a folder that all of them share, or a URL"
+        answer.error = Unreadable([replace(answer.error.faults[0], why=why)])
+    return answer

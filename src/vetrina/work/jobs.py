@@ -121,7 +121,6 @@ def read_ranges(piece: Piece, scale: Scale, *, strict: bool) -> Iterator[tuple[C
 
     A line that `strict` refuses ends the piece.
     """
-    stop = False
     lines = piece.lines
     for one in piece.ranges:
         stream = EventStream(one.file.name, scale=scale, strict=strict)
@@ -135,9 +134,9 @@ def read_ranges(piece: Piece, scale: Scale, *, strict: bool) -> Iterator[tuple[C
                 return replace(part, refused=refused[0].faults) if refused else part
 
             yield read, batches
-        lines, stop = stream.number, bool(refused)
-        if stop:
+        if refused:
             return
+        lines = stream.number
 
 
 def _until_refused(batches: _Batches, refused: list[Refused]) -> _Batches:

@@ -67,17 +67,15 @@ class ReadJob(Struct):
 
     def opened(self) -> Callable[[Piece], ReadPiece]:
         """Return what reads a piece."""
-        encode = msgspec.json.Encoder().encode_lines
 
         def read(piece: Piece) -> ReadPiece:
             reader = self.reader()
             reader.patient = False
             data, shown = [], 0
             for one in self._ranges(reader, piece):
-                wanted = self.wanted.only(one, self.scale)
-                while some := list(islice(wanted, _TOGETHER)):
-                    shown += len(some)
-                    data.append(encode(some))
+                for count, lines in _encoded(self.wanted.only(one, self.scale)):
+                    shown += count
+                    data.append(lines)
             return ReadPiece(b"".join(data), shown, reader.part())
 
         return read
@@ -103,9 +101,7 @@ class LogReading:
         if engine is None:
             yield from self._alone(logs, first)
             return
-        pieces = cut(logs, engine, shown=True)
-        if len(pieces) > 1:
-            pieces = numbered(engine, CountingJob(), pieces)
+        pieces = numbered(engine, CountingJob(), cut(logs, engine, shown=True))
         for one in engine.run(self._job, pieces):
             if not self.reader.events and self.reader.misfits + one.part.unfit_before >= PATIENCE:
                 self.reader = self._job.reader()  # nothing was given yet: whoever gives up says where
@@ -116,9 +112,14 @@ class LogReading:
             yield one.data
 
     def _alone(self, logs: Inputs, first: int | None) -> Iterator[bytes]:
-        encode = msgspec.json.Encoder().encode_lines
         events = self._job.wanted.only(self.reader.read_all([one.path for one in logs.parts]), self._job.scale)
-        wanted = islice(events, first)
-        while some := list(islice(wanted, _TOGETHER)):
-            self.shown += len(some)
-            yield encode(some)
+        for count, lines in _encoded(islice(events, first)):
+            self.shown += count
+            yield lines
+
+
+def _encoded(events: Iterator[Event]) -> Iterator[tuple[int, bytes]]:
+    """Yield events as JSON Lines, some at a time, with how many they are."""
+    encode = msgspec.json.Encoder().encode_lines
+    while some := list(islice(events, _TOGETHER)):
+        yield len(some), encode(some)

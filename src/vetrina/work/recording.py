@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import pickle
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, TypeVar
 
@@ -62,11 +62,14 @@ class Recording:
         return self._engine is None
 
     def batches(self, scale: Scale) -> Iterator[list[Event]]:
-        """Yield the events of a file in batches."""
+        """Yield the events of a file in batches, read by this process."""
+        for _, events in self._numbered(scale):
+            yield events
+
+    def _numbered(self, scale: Scale) -> Iterator[tuple[Sequence[int], list[Event]]]:
         stream = self._stream(scale)
         with open_input(self._inputs) as file:
-            for _, events in stream.batches(file):
-                yield events
+            yield from stream.batches(file)
         self._first = self._first or stream
 
     def read(self, scale: Scale) -> Iterator[Event]:
@@ -74,10 +77,8 @@ class Recording:
         if self._made is not None:
             yield from map(_known(scale), self._made)
             return
-        stream = self._stream(scale)
-        with open_input(self._inputs) as file:
-            yield from stream.read(file)
-        self._first = self._first or stream
+        for events in self.batches(scale):
+            yield from events
 
     def gather(
         self, scale: Scale, make: Callable[[int], T], *, into: T | None = None, counts: bool = False, small: bool = False
@@ -94,46 +95,39 @@ class Recording:
         taker = make(0) if into is None else into
         if self._made is not None:
             taker.feed(map(_known(scale), self._made))
-            return taker
-        stream = self._stream(scale)
-        if self._engine is None:
-            with open_input(self._inputs) as file:
-                stream.send(file, taker)
+        elif self._engine is None:
+            for events in self.batches(scale):
+                taker.feed(events)
         else:
             pieces = self._cut(self._engine, scale, counts=counts, shown=small)
-            job = EventsJob(make, scale, self.strict)
-            for taken in self._taken(self._engine, job, pieces, stream):
-                taker.add(taken.sums)
-        self._first = self._first or stream
+            for sums in self._sums(self._engine, EventsJob(make, scale, self.strict), pieces, scale):
+                taker.add(sums)
         return taker
 
     def show(self, scale: Scale, job: ShowingJob[R]) -> Iterator[R]:
         """Yield what is shown of the events, batch by batch, in order."""
-        stream = self._stream(scale)
         if self._engine is None:
             shows, before = job.opened(), 0
-            with open_input(self._inputs) as file:
-                for numbers, events in stream.batches(file):
-                    yield shows(numbers, events, before)
-                    before += len(events)
+            for numbers, events in self._numbered(scale):
+                yield shows(numbers, events, before)
+                before += len(events)
         else:
             pieces = self._cut(self._engine, scale, counts=job.counts(), lines=job.tells_lines(), shown=True)
-            for taken in self._taken(self._engine, BatchesJob(job, scale, self.strict), pieces, stream):
-                for packed in taken.sums:
+            for shown in self._sums(self._engine, BatchesJob(job, scale, self.strict), pieces, scale):
+                for packed in shown:
                     yield pickle.loads(packed)  # noqa: S301  (from a process of ours)
-        self._first = self._first or stream
 
-    @staticmethod
-    def _taken(engine: Engine, job: Job[Taken], pieces: list[Piece], stream: EventStream) -> Iterator[Taken]:
+    def _sums(self, engine: Engine, job: Job[Taken], pieces: list[Piece], scale: Scale) -> Iterator[Any]:
         """Yield what came of the pieces, in order; of a file that broke off nothing more counts."""
-        broken: str | None = None
+        stream, broken = self._stream(scale), ""
         for piece, taken in zip(pieces, engine.run(job, pieces), strict=True):
             if piece.ranges[0].file.path == broken and not piece.ranges[0].begins:
                 continue
             if any(part.refused is not None for part in taken.parts):
-                yield taken  # what was shown before the line that is refused
-            broken = piece.ranges[-1].file.path if taken.added(piece, stream) else None
-            yield taken
+                yield taken.sums  # what was shown before the line that is refused
+            broken = piece.ranges[-1].file.path if taken.added(piece, stream) else ""
+            yield taken.sums
+        self._first = self._first or stream
 
     def _cut(self, engine: Engine, scale: Scale, *, counts: bool, lines: bool = False, shown: bool = False) -> list[Piece]:
         """Return the pieces of the input; with ``counts`` they know how many events stand before them, else with ``lines`` lines."""

@@ -20,6 +20,7 @@ from vetrina.views.documents import preview as preview_documents
 from vetrina.views.documents import routes as routes_documents
 from vetrina.views.json_text import json_line
 from vetrina.views.screen import Line, hider, plain
+from vetrina.work.takers import counts_events
 
 R_co = TypeVar("R_co", covariant=True)
 Batch = Callable[[Sequence[int], list[Event], int], R_co]
@@ -106,7 +107,7 @@ class _PreviewJob(Struct):
 
     def counts(self) -> bool:
         """Tell whether a template shows the number of an event."""
-        return any("sequence" in self.plan.appenders[name].template.sources() for name in self.names or self.plan.appenders)
+        return counts_events(self.plan, names=self.names)
 
     def _preview(self) -> Preview:
         return Preview(Router(self.plan), self.part, self.names, self.first)

@@ -51,11 +51,27 @@ class Failed(Struct):
     memory: bool = False
 
 
-def open_order(order: Order) -> Callable[[Piece], Any]:
-    """Return what works the pieces of an order, in this process."""
-    hide_as_elsewhere(order.hidden)
-    found: Callable[[Piece], Any] = order.job.opened()
-    return found
+class Opened:
+    """An order in the process that works it: its job is opened with the first piece."""
+
+    def __init__(self, order: Order) -> None:
+        hide_as_elsewhere(order.hidden)
+        self._job = order.job
+        self._work: Callable[[Piece], Any] | None = None
+
+    def answer(self, number: int, piece: Piece) -> Done | Failed:
+        """Return what came of a piece, or what was raised of it."""
+        try:
+            self._work = self._work or self._job.opened()
+            return Done(number, self._work(piece))
+        except Refused as refused:
+            return Failed(number, refused)
+        except MemoryError:
+            return Failed(number, None, memory=True)
+        except BrokenPipeError:
+            raise
+        except Exception:  # noqa: BLE001  (the outer edge of this process: the other one tells it)
+            return Failed(number, None, traceback.format_exc())
 
 
 def outcome(answer: Done | Failed) -> Any:
@@ -99,33 +115,19 @@ def send(out: IO[bytes], message: object) -> None:
     out.flush()
 
 
-def _nothing(_piece: Piece) -> Any:
-    """Work no piece: there is no job."""
-
-
 def work(given: IO[bytes], out: IO[bytes]) -> None:
     """Answer until the other end closes."""
-    opened: Callable[[Piece], Any] = _nothing
     teller = _Teller(out)
     with watching(teller.tell) as reading:
         while True:
             try:
-                number, piece = pickle.load(given)  # noqa: S301  (from the process that started this one)
+                message = pickle.load(given)  # noqa: S301  (from the process that started this one)
             except EOFError:
                 return
-            try:
-                if isinstance(piece, Order):
-                    opened = open_order(piece)
-                    continue
-                answer: Done | Failed = Done(number, opened(piece))
-            except Refused as refused:
-                answer = Failed(number, refused)
-            except MemoryError:
-                answer = Failed(number, None, memory=True)
-            except BrokenPipeError:
-                raise
-            except Exception:  # noqa: BLE001  (the outer edge of this process: the other one tells it)
-                answer = Failed(number, None, traceback.format_exc())
+            if isinstance(message, Order):
+                opened = Opened(message)
+                continue
+            answer = opened.answer(*message)
             teller.settle(reading)
             send(out, answer)
 

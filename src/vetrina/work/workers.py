@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 import pickle
 import queue
 import signal
@@ -60,7 +59,7 @@ class _Pool:
 
     def begin(self, job: object, count: int) -> None:
         """Give a job to all processes, ``count`` of them at least."""
-        packed = pickle.dumps((0, Order(job, hidden())), pickle.HIGHEST_PROTOCOL)
+        packed = pickle.dumps(Order(job, hidden()), pickle.HIGHEST_PROTOCOL)
         for at in range(len(self._processes), count):
             with deaf_children():
                 process = subprocess.Popen(  # noqa: S603  (this very Python)
@@ -162,11 +161,3 @@ def deaf_children() -> Iterator[None]:
         yield
     finally:
         signal.pthread_sigmask(signal.SIG_SETMASK, before)
-
-
-def cores() -> int:
-    """Return how many cores this process may use."""
-    try:
-        return len(os.sched_getaffinity(0))
-    except AttributeError:  # where a process cannot be bound to cores
-        return os.cpu_count() or 1

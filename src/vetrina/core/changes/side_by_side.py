@@ -91,7 +91,9 @@ class Comparison:
             own = event.logger or "root"
             key = (self._names.of(own), pair.severity)
             rows = self._day.split.setdefault((before, after), {})
-            pair = rows.get(key) or rows.setdefault(key, self._filled(Pair(*key, before, after), event, any_=key[0] != own))
+            pair = rows.get(key) or rows.setdefault(
+                key, self._filled(Pair(*key, before, after), event if key[0] == own else None)
+            )
         count = event.count or 1
         sizes = [one(event, self._number) * count for one in pair.slots]
         pair.add(count, sizes)
@@ -136,29 +138,23 @@ class Comparison:
             routes = (router.decide(event.logger, event.level).route for router in (self.before, self.after))
             pair = self._day.kept[key] = Pair(event.logger or "root", severity, *routes)
             if pair.settled:
-                self._filled(pair, event, any_=shared)
+                self._filled(pair, None if shared else event)
                 if shared:
                     pair.rows, pair.row = {}, self._names.shared(event.logger)
                 pair.quick = not shared and not pair.new
         return self._day.pairs.keep(event, pair)
 
-    def _filled(self, pair: Pair, event: Event, *, any_: bool = False) -> Pair:
-        """Give a settled pair what measures its events (those of ``any_`` logger, or of this one's), and who of them is new."""
-        assert pair.before is not None  # noqa: S101  (settled)
-        assert pair.after is not None  # noqa: S101  (settled)
-        new = self._sides[1]
-        pair.ways = self._ways(pair.before, pair.after)
-        pair.slots = tuple(of_any(way) if any_ else way(event) for way in pair.ways)
-        pair.sizes = [0] * len(pair.slots)
-        gained = _names(pair.after) - _names(pair.before)
-        pair.new = tuple((name, of_any(new.measure(name)) if any_ else new.measure(name)(event)) for name in gained)
-        return pair
-
-    def _ways(self, before: Route, after: Route) -> tuple[MakeMeasure, ...]:
-        """Return what measures the deliveries of two routes, each way once."""
+    def _filled(self, pair: Pair, event: Event | None) -> Pair:
+        """Give a settled pair what measures its events (those of this one's logger, or without one of any), and who of them is new."""
+        before, after = pair.routes
         old, new = self._sides
         ways = [old.measure(one.appender) for one in before.deliveries]
-        return tuple(dict.fromkeys(ways + [new.measure(one.appender) for one in after.deliveries]))
+        pair.ways = tuple(dict.fromkeys(ways + [new.measure(one.appender) for one in after.deliveries]))
+        pair.slots = tuple(of_any(way) if event is None else way(event) for way in pair.ways)
+        pair.sizes = [0] * len(pair.slots)
+        gained = _names(after) - _names(before)
+        pair.new = tuple((name, of_any(new.measure(name)) if event is None else new.measure(name)(event)) for name in gained)
+        return pair
 
     def sums(self) -> ComparedSums:
         """Return what was counted so far, for another comparison of the same plans."""
@@ -184,11 +180,7 @@ class Comparison:
                 for (logger, severity), (count, *sizes) in rows.items():
                     key = (self._names.of(logger), severity)
                     split = here.split.setdefault(routes, {})
-                    pair = split.get(key)
-                    if pair is None:
-                        pair = split[key] = Pair(*key, *routes)
-                        pair.ways = self._ways(*routes)
-                        pair.slots, pair.sizes = tuple(map(of_any, pair.ways)), [0] * len(pair.ways)
+                    pair = split.get(key) or split.setdefault(key, self._filled(Pair(*key, *routes), None))
                     pair.add(count, sizes)
         for name, examples in sums.examples.items():
             self._examples.setdefault(name, Examples()).add(examples, self._number - sums.before)

@@ -169,10 +169,6 @@ class Rolling:
                     level[1] += size
         self.events = number
 
-    def take(self, event: Event) -> None:
-        """Send one event through."""
-        self.feed((event,))
-
     def _settle(self, clock: datetime) -> None:
         """Play what was taken down, or keep it; ``clock`` is the latest time of the events that it is of."""
         for lane in self._writers:

@@ -92,8 +92,7 @@ class Grouping:
         for one in groups:
             self._group(one.value).add(one)
         self._others.add(others)
-        for key, count in sums[1].items():
-            more(self.lost, key, count)
+        add_lost(self.lost, sums[1])
 
     def result(self) -> tuple[list[Group], int]:
         """Return the groups, the most frequent first, and how many events there were."""
@@ -106,6 +105,12 @@ def take_lost(lost: Lost, router: Router, event: Event, route: Route) -> None:
     """Count an event where it is an error that arrives nowhere."""
     if not route.deliveries and (severity := router.severities[event.level]) >= NAMES["error"]:
         more(lost, (tree_name(event.logger), severity), event.count or 1)
+
+
+def add_lost(lost: Lost, others: Lost) -> None:
+    """Count what was counted elsewhere."""
+    for key, count in others.items():
+        more(lost, key, count)
 
 
 def lost_errors(traffic: Traffic) -> Lost:

@@ -3,15 +3,14 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterator
 from datetime import datetime
 from typing import IO
 
 from vetrina.core.plan.model import Appender
-from vetrina.rehearsal.outlets.outlet import PlainOutlet, RehearsalSite, RenderedEvent, batched, pieces, repeated, size_of
+from vetrina.rehearsal.block import Block
+from vetrina.rehearsal.outlets.outlet import PlainOutlet, RehearsalSite, RenderedEvent, batched, pieces, size_of
 from vetrina.rehearsal.sandbox import write_whole
-
-_BLOCK = 1 << 20
 
 
 class Console(PlainOutlet):
@@ -22,33 +21,25 @@ class Console(PlainOutlet):
         self.stream = appender.sink.text("stream", "stdout")
         self._path = place.sandbox.own("console", f"{self.stream}.txt")
         self._file: IO[bytes] | None = None
-        self._quick: list[str] = []
-        self._block: list[bytes] = []
-        self._size = 0
+        self._block = Block(self._take_and_write)
 
     def deliver(self, time: datetime, group: list[RenderedEvent]) -> None:
         """Write the group in one go, so that two appenders' lines never mix."""
         del time
         self.place.sandbox.take(size_of(group))
-        self._write(batched(pieces(group)))
+        for data in batched(pieces(group)):
+            self._write(data)
 
     def write(self, time: datetime, data: bytes, times: int) -> None:
         """Take an event that waits for nothing."""
         del time
-        size = len(data) * times
-        if size > _BLOCK:
-            self._write_block()
-            self.place.sandbox.take(size)
-            self._write(batched(repeated(data, times)))
-            return
-        self._block.append(data * times)
-        self._size += size
-        if self._size >= _BLOCK:
-            self._write_block()
+        if times > 1:
+            self.place.sandbox.foresee(len(data) * times)
+        self._block.put(data, times)
 
     def quick_block(self) -> list[str] | None:
         """Return where texts may be put without asking."""
-        return self._quick
+        return self._block.texts
 
     @property
     def quick_until(self) -> datetime | None:
@@ -57,27 +48,16 @@ class Console(PlainOutlet):
 
     def settle_block(self, *, write: bool = False) -> int:
         """Take over the texts that were put without asking; return how many there were."""
-        count = len(self._quick)
-        if count:
-            self._block.append("".join(self._quick).encode())
-            self._size += len(self._block[-1])
-            self._quick.clear()
-        if write or self._size >= _BLOCK:
-            self._write_block()
-        return count
+        return self._block.settle(write=write)[0]
 
-    def _write_block(self) -> None:
-        block, size = self._block, self._size
-        self._block, self._size = [], 0
-        if block:
-            self.place.sandbox.take(size)
-            self._write([b"".join(block)])
+    def _take_and_write(self, data: bytes) -> None:
+        self.place.sandbox.take(len(data))
+        self._write(data)
 
-    def _write(self, some: Iterable[bytes]) -> None:
+    def _write(self, data: bytes) -> None:
         if self._file is None:
             self._file = os.fdopen(self.place.sandbox.open(self._path, append=True), "ab", buffering=0)
-        for data in some:
-            write_whole(self._file, data)
+        write_whole(self._file, data)
 
     def finish(self) -> None:
         """Write what was put there, and close the stream's file."""

@@ -20,12 +20,11 @@ from vetrina.core.plan.rolling_policy import Roll
 from vetrina.core.rolling.periods import Period, period_of
 from vetrina.core.routing.counting import ending_of, to_bytes
 from vetrina.core.sink_kinds.kind import full_path
+from vetrina.rehearsal.block import Block
 from vetrina.rehearsal.outlets.outlet import NotRead, RehearsalSite, RenderedEvent
 from vetrina.rehearsal.packing import pack
 from vetrina.rehearsal.sandbox import DiskFull, write_whole
 
-_BUFFER = 1 << 20
-_CHUNK = 1 << 16
 _NO_PERIOD = datetime(1970, 1, 1, tzinfo=UTC)
 _AT_ONCE = 100
 """Files of one name that all move up at each roll; more of them get their names at the end."""
@@ -62,9 +61,7 @@ class RolledFile(NotRead):
         self._size = 0
         self._events = 0
         self._pending: list[tuple[int, bytes, int]] = []
-        self._block: list[bytes] = []
-        self._quick: list[str] = []
-        self._block_size = 0
+        self._block = Block(self._write)
         self._closed: list[Closed] = []
         self._families: dict[str, list[Closed]] = {}
         self._waiting = 0
@@ -79,7 +76,7 @@ class RolledFile(NotRead):
                 self._close()
         elif not self.roll.append and self._file is not None:
             self._pending.clear()
-            self._write_block()
+            self._block.write()
             self._file.seek(0)
             self._file.truncate()
             self.place.sandbox.used -= self._size
@@ -95,7 +92,7 @@ class RolledFile(NotRead):
 
     def write(self, time: datetime, data: bytes, times: int) -> None:
         """Take an event that waits for nothing: decide on its file and write it."""
-        self._admit(time, data, times, self._put)
+        self._admit(time, data, times, self._block.put)
 
     def quick_block(self) -> list[str] | None:
         """Return where lines may be put without asking, None for a file whose size or starts matter or that is not open yet.
@@ -103,7 +100,7 @@ class RolledFile(NotRead):
         They may be put there for times before ``quick_until``. Whoever does so calls ``settle_block`` before anything else
         happens to the file, and after some thousand lines.
         """
-        return self._quick if self._limit is None and not self.roll.each_start and self._file is not None else None
+        return self._block.texts if self._limit is None and not self.roll.each_start and self._file is not None else None
 
     @property
     def quick_until(self) -> datetime | None:
@@ -112,17 +109,9 @@ class RolledFile(NotRead):
 
     def settle_block(self, *, write: bool = False) -> int:
         """Take over the lines that were put without asking; return how many there were."""
-        block = self._quick
-        count = len(block)
-        if count:
-            data = "".join(block).encode()
-            block.clear()
-            self._size += len(data)
-            self._events += count
-            self._block.append(data)
-            self._block_size += len(data)
-        if write or self._block_size >= _BUFFER:
-            self._write_block()
+        count, size = self._block.settle(write=write)
+        self._size += size
+        self._events += count
         return count
 
     def _admit(self, time: datetime, data: bytes, left: int, then: Callable[[bytes, int], None]) -> None:
@@ -174,7 +163,7 @@ class RolledFile(NotRead):
             try:
                 self.settle_block()
                 self._flush(None)
-                self._write_block()
+                self._block.write()
             finally:
                 self._file.close()
                 self._file = None
@@ -195,32 +184,14 @@ class RolledFile(NotRead):
                     self._size -= sum(len(one) * count for _, one, count in left)
                     self._events -= sum(count for _, _, count in left)
                     raise DiskFull(sum(count for _, _, count in left), left) from None
-            self._put(data, times)
+            self._block.put(data, times)
 
-    def _put(self, data: bytes, times: int) -> None:
-        """Put bytes into the block that is written next; many times the same go in pieces."""
-        if times == 1:
-            self._block.append(data)
-            self._block_size += len(data)
-        else:
-            together = max(1, _CHUNK // max(1, len(data)))
-            for begun in range(0, times, together):
-                piece = data * min(together, times - begun)
-                self._block.append(piece)
-                self._block_size += len(piece)
-                if self._block_size >= _BUFFER:
-                    self._write_block()
-        if self._block_size >= _BUFFER:
-            self._write_block()
-
-    def _write_block(self) -> None:
+    def _write(self, data: bytes) -> None:
         """Write whole lines in one go."""
-        block, size = self._block, self._block_size
-        self._block, self._block_size = [], 0
-        if block and self._file is not None:
+        if self._file is not None:
             if self.place.sandbox.disk is None:
-                self.place.sandbox.take(size)
-            write_whole(self._file, b"".join(block))
+                self.place.sandbox.take(len(data))
+            write_whole(self._file, data)
 
     def _tick(self, time: datetime) -> None:
         if self._clock is None or time > self._clock:
@@ -280,7 +251,7 @@ class RolledFile(NotRead):
         except DiskFull as full:
             for owner, _, count in full.left:
                 self.dropped[owner] = self.dropped.get(owner, 0) + count
-        self._write_block()
+        self._block.write()
         self._file.close()
         self._file = None
         one = Closed(self._path, self._name, self._clock, self._events)
