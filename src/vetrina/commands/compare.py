@@ -23,7 +23,7 @@ def run(
     other: Annotated[
         Path, typer.Argument(metavar="OTHER", help="The second plan; it may be the same file.", show_default=False)
     ],
-    by: Annotated[str, typer.Option("--by", metavar="sink|appender", help="What arrivals are told apart by.")] = "sink",
+    told_by: Annotated[str, typer.Option("--told-by", metavar="sink|appender", help="What arrivals are told apart by.")] = "sink",
     other_stage: Annotated[
         list[str],
         typer.Option("--other-stage", autocompletion=completing.stages, metavar="NAME", help="A stage over the second plan."),

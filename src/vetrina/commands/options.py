@@ -54,6 +54,12 @@ TuneChange = Annotated[
     typer.Option("--tune", autocompletion=completing.tunes, metavar="LOGGER=LEVEL", help="The change: a logger's level."),
 ]
 _DECLARED = {
+    "by": Annotated[
+        str,
+        typer.Option(
+            "--by", metavar="MAPPING", help="Read a document in another format through this mapping; - takes none beside it."
+        ),
+    ],
     "stage": Annotated[
         list[str],
         typer.Option(
@@ -84,7 +90,7 @@ _DECLARED = {
         ),
     ],
 }
-FLAGS = {"stage": "--stage", "with_": "--with", "env": "--env", "env_file": "--env-file", "set_": "--set", "tune": "--tune"}
+FLAGS = {"by": "--by", "stage": "--stage", "with_": "--with", "env": "--env", "env_file": "--env-file", "set_": "--set", "tune": "--tune"}
 PLAN_OPTIONS = tuple(FLAGS.values())
 _BEFORE = ("wide", "json")
 """Options that stand last on every help page."""
@@ -93,6 +99,7 @@ _BEFORE = ("wide", "json")
 class PlanOptions(Struct, frozen=True):
     """The plan options of a call."""
 
+    by: str = ""
     stage: list[str] = []
     with_: list[Path] = []
     env: list[str] = []
@@ -104,7 +111,7 @@ class PlanOptions(Struct, frozen=True):
         """Return a plan as the options say; faults stop the command. ``texts`` stand in for files by their name."""
         return read_resolved_plan(
             plan, stages=self.stage, layers=self.with_, env=self.env, env_files=self.env_file, sets=self.set_, tunes=self.tune,
-            texts=texts,
+            texts=texts, by=self.by,
         )  # fmt: skip
 
     def given(self) -> dict[str, object]:
@@ -127,7 +134,9 @@ def takes_plan_options(run: Callable[..., None]) -> Callable[..., None]:
         run(**{first.name: PlanOptions(**{name: given.pop(name) for name in added})}, **given)
 
     at = next((place for place, one in enumerate(own) if one.name in _BEFORE), len(own))
-    options = [inspect.Parameter(name, first.kind, default=[], annotation=kind) for name, kind in added.items()]
+    options = [
+        inspect.Parameter(name, first.kind, default="" if name == "by" else [], annotation=kind) for name, kind in added.items()
+    ]
     return _declared(command, [*own[:at], *options, *own[at:]], {**hints, **added})
 
 

@@ -11,11 +11,14 @@ from contextlib import contextmanager
 from pathlib import Path
 
 from vetrina.core.base.errors import NotUnderstood
-from vetrina.core.base.faults import Fault, Place, Refused
+from msgspec.structs import replace
+
+from vetrina.core.base.faults import Fault, Place, Refused, Unreadable
 from vetrina.core.base.hidden import hide
 from vetrina.core.base.secrets import looks_secret
 from vetrina.core.config.placeholders import NAME, Given
 from vetrina.core.config.resolution import LayerFile, Overrides, ResolvedPlan, SetOption, TuneOption, parse_path, resolve
+from vetrina.core.documents.adopted import Adoption
 from vetrina.core.plan.model import Plan
 from vetrina.core.schema.nodes import Node, Source, synthetic
 from vetrina.formats.documents import decode, read_bytes, read_document, unreadable
@@ -32,16 +35,19 @@ def read_resolved_plan(
     tunes: Sequence[str] = (),
     environment: AbstractMapping[str, str] | None = None,
     texts: AbstractMapping[str, str] | None = None,
+    by: str | Path | None = None,
 ) -> ResolvedPlan:
     """Read a plan with its layers and options, in the order of precedence; raise Refused with every fault.
 
-    ``texts`` stand in for files, by their names as given: a change is tried before it is written.
+    ``by`` is the mapping through which a document in another format is read as a plan; without it, one that stands beside
+    the document is used (`mapping_beside`), and `-` switches that off. ``texts`` stand in for files, by their names as
+    given: a change is tried before it is written.
 
     ``env`` holds `NAME=VALUE`, ``sets`` `PATH=VALUE`, ``tunes`` `LOGGER=LEVEL`. ``environment`` is the process's
     own unless given.
     """
     with _collector_paused():
-        return _read_in_force(Path(plan), stages, layers, env, env_files, sets, tunes, environment, texts or {})
+        return _read_in_force(Path(plan), stages, layers, env, env_files, sets, tunes, environment, texts or {}, by)
 
 
 @contextmanager
@@ -66,10 +72,11 @@ def _read_in_force(
     tunes: Sequence[str],
     environment: AbstractMapping[str, str] | None,
     texts: AbstractMapping[str, str],
+    by: str | Path | None,
 ) -> ResolvedPlan:
     plan = str(path)
     faults: list[Fault] = []
-    document = _read(path, plan, faults, texts)
+    document, adoption = _read_plan(path, plan, faults, texts, mapping_for(path, by))
     overrides = Overrides(
         stages=tuple(stages),
         layers=tuple(LayerFile(str(layer), _read(Path(layer), str(layer), faults, texts)) for layer in layers),
@@ -83,10 +90,47 @@ def _read_in_force(
     folder = os.path.normpath(path.absolute().parent)
     nodes = [document, *(layer.node for layer in overrides.layers)]
     named = {name for node in nodes if node is not None for name in _NAMED.findall(node.source.text)}
+    named |= set(adoption.names) if adoption is not None else set()
     hide(_secrets(overrides, named, ()))
-    found = resolve(document, plan, folder, overrides, faults)
+    found = resolve(document, plan, folder, overrides, faults, adoption)
     hide(_secrets(overrides, named, found.filler.secret_names))
     return found
+
+
+def mapping_for(path: Path, by: str | Path | None) -> Path | None:
+    """Return the mapping that a document is read through: the named one, else one beside it; None for a plan."""
+    if by is not None and str(by):
+        return None if str(by) == "-" else Path(by)
+    beside = path.with_name(f"{path.stem}.mapping.yaml"), path.with_name(f"{path.name}.mapping.yaml")
+    if not any(one.is_file() for one in beside):  # before anything of documents is loaded
+        return None
+    from vetrina.formats.adopting import mapping_beside  # noqa: PLC0415  (plans need none of it)
+
+    return mapping_beside(path)
+
+
+def _read_plan(
+    path: Path, name: str, faults: list[Fault], texts: AbstractMapping[str, str], by: Path | None
+) -> tuple[Node | None, Adoption | None]:
+    """Return the plan's document, and how it was read where it is in another format."""
+    if by is None:
+        try:
+            return _read(path, name, faults, texts), None
+        except Unreadable as unread:
+            raise Unreadable([_or_a_mapping(one, path) for one in unread.faults]) from None
+    from vetrina.formats.adopting import read_adopted  # noqa: PLC0415  (plans need none of it)
+
+    return read_adopted(path, name, by, faults, texts)
+
+
+_FOREIGN = frozenset({".xml", ".json", ".ini", ".conf", ".cfg", ".properties", ".config"})
+
+
+def _or_a_mapping(fault: Fault, path: Path) -> Fault:
+    """Return a fault of what is no plan, with the way to read it: it may be in another format."""
+    if path.suffix.lower() not in _FOREIGN or "no such file" in fault.what or "may not be read" in fault.what:
+        return fault
+    return replace(fault, fix=f"a document in another format is read through a mapping: vetrina adopt {path} --draft begins one")
 
 
 _LARGEST_ENV = 1 << 20
@@ -110,10 +154,11 @@ def read_plan(
     sets: Sequence[str] = (),
     tunes: Sequence[str] = (),
     environment: AbstractMapping[str, str] | None = None,
+    by: str | Path | None = None,
 ) -> Plan:
     """Return the plan in force; see `read_resolved_plan` for the options and the faults."""
     return read_resolved_plan(
-        plan, stages=stages, layers=layers, env=env, env_files=env_files, sets=sets, tunes=tunes, environment=environment
+        plan, stages=stages, layers=layers, env=env, env_files=env_files, sets=sets, tunes=tunes, environment=environment, by=by
     ).plan
 
 

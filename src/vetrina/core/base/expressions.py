@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from typing import Any
+
 from vetrina.core.base.errors import VetrinaError
 
 
@@ -12,7 +15,7 @@ class BadExpression(VetrinaError):
 class Expression:
     """An RE2 expression, searched in a text."""
 
-    __slots__ = ("_search", "text")
+    __slots__ = ("_compiled", "_search", "text")
 
     def __init__(self, text: str) -> None:
         """Compile ``text``; raise BadExpression with RE2's reason."""
@@ -22,10 +25,12 @@ class Expression:
         options.log_errors = False
         self.text = text
         try:
-            self._search = re2.compile(text, options).search
+            self._compiled = re2.compile(text, options)
         except re2.error as error:
             reason = error.args[0] if error.args else error
             raise BadExpression(reason.decode("utf-8", "replace") if isinstance(reason, bytes) else str(reason)) from None
+
+        self._search = self._compiled.search
 
     def __reduce__(self) -> tuple[type[Expression], tuple[str]]:
         """Travel between processes as a text."""
@@ -34,6 +39,28 @@ class Expression:
     def found_in(self, text: str) -> bool:
         """Tell whether the expression is found anywhere in ``text``."""
         return self._search(text) is not None
+
+    def search(self, text: str, start: int = 0) -> Any:
+        """Return the first match from ``start`` on, None where there is none; it answers as matches of `re` do."""
+        return self._search(text, start)
+
+    def match(self, text: str, start: int = 0) -> Any:
+        """Return the match that begins at ``start``, None where there is none."""
+        return self._compiled.match(text, start)
+
+    def fullmatch(self, text: str) -> Any:
+        """Return the match of the whole text, None where it does not match."""
+        return self._compiled.fullmatch(text)
+
+    def finditer(self, text: str) -> Iterator[Any]:
+        """Yield the matches, from left to right."""
+        found: Iterator[Any] = self._compiled.finditer(text)
+        return found
+
+    @property
+    def groups(self) -> frozenset[str]:
+        """The names of the groups."""
+        return frozenset(self._compiled.groupindex)
 
     def __eq__(self, other: object) -> bool:
         """Two expressions are one when their texts are."""

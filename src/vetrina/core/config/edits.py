@@ -93,8 +93,9 @@ def with_edits(found: ResolvedPlan, edits: Sequence[Edit]) -> ResolvedPlan | Non
         sets.append(SetOption(str(edit), steps, node_of(edit.value, source), source))
     try:
         return resolve(
-            found.document, found.plan.name, found.folder, replace(found.overrides, sets=tuple(sets), tunes=tuple(tunes))
-        )
+            found.document, found.plan.name, found.folder, replace(found.overrides, sets=tuple(sets), tunes=tuple(tunes)),
+            adoption=found.adoption,
+        )  # fmt: skip
     except Refused:
         return None
 

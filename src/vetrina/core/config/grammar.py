@@ -80,6 +80,7 @@ VERDICTS = ("drop", "keep", "lift")
 RULE = Record(
     name="a rule",
     into=sections.RuleKeys,
+    empties=True,
     keys={
         "drop": Key(CONDITION, "stop the events for which this holds", example="{message: heartbeat}"),
         "keep": Key(CONDITION, "let them pass; later rules are not asked", example="{field: {gate: 4}}"),
@@ -157,7 +158,7 @@ ROLL = Record(
         "size-check": Key(Choice(words=("before", "after")), "whether a write may exceed the size", "before", example="before"),
         "each-start": Key(Flag(), "true: roll at each start of the process", "false", example="true"),
         "rename-to": Key(
-            Text(empty=False, wants="a path"),
+            Text(empty=False, wants="a path", braced=True),
             "name of a rolled file, with {period} and {n}",
             example="logs/daybook-{period|%Y-%m-%d}.{n}.log",
         ),
@@ -187,14 +188,14 @@ TEMPLATE = Record(
     into=sections.TemplateKeys,
     keys={
         "as": Key(Choice(words=TEMPLATE_FORMS), "the form", required=True, example="json"),
-        "text": Key(Text(), "the text, for as: text and as: syslog", example="'{time} {level|upper|pad 5} {logger} {message}'"),
+        "text": Key(Text(braced=True), "the text, for as: text and as: syslog", example="'{time} {level|upper|pad 5} {logger} {message}'"),
         "members": Key(
             MEMBER,
             "for as: json: name to text, {raw: SOURCE} or members within",
             example="{at: '{time}', severity: {raw: severity}}",
         ),
         "omit-empty": Key(Flag(), "for as: json: leave empty texts and nulls out", "false", example="true"),
-        "columns": Key(MapOf(Text()), "for as: csv: column to text", example="{at: '{time}', what: '{message}'}"),
+        "columns": Key(MapOf(Text(braced=True)), "for as: csv: column to text", example="{at: '{time}', what: '{message}'}"),
         "header": Key(Flag(), "for as: csv: begin with the columns' names", "false", example="true"),
         "facility": Key(Choice(words=FACILITIES), "for as: syslog", "user", example="local4"),
         "app": Key(Text(), "for as: syslog: the application's name", example="ropeway"),
@@ -214,7 +215,7 @@ COMMON = {
     "rules": Key(RULES, "the first that matches decides", example="[{drop: {message: heartbeat}}]"),
     "otherwise": Key(Choice(words=("keep", "drop")), "what happens to an event that no rule matches", "keep", example="drop"),
     "template": Key(
-        Text(empty=False, wants="a template's name or a text"),
+        Text(empty=False, wants="a template's name or a text", braced=True),
         "a template's name, or a text with a {",
         example="'{time} {message}'",
     ),

@@ -128,7 +128,7 @@ class MemberKind(MapOf, frozen=True):
         return "member", {"anyOf": [{"type": "string"}, raw, nested]}
 
 
-_TEXT = Text()
+_TEXT = Text(braced=True)
 
 
 MEMBER = MemberKind()

@@ -21,6 +21,7 @@ from vetrina.core.config.build_plan import build
 from vetrina.core.config.grammar import PLAN, PLAN_FILE, VERSION
 from vetrina.core.config.merging import PathStep, merge, merge_at
 from vetrina.core.config.placeholders import Filler, Given, typed
+from vetrina.core.documents.adopted import Adoption
 from vetrina.core.plan.model import Plan
 from vetrina.core.schema.containers import MapOf, Record
 from vetrina.core.schema.held import Layer, MergedNode
@@ -77,7 +78,7 @@ class Overrides(Struct, frozen=True):
 
 
 class ResolvedPlan(Struct):
-    """A plan in force with all that it was made of."""
+    """A plan in force with all that it was made of; ``adoption`` is there where a document in another format gave it."""
 
     plan: Plan
     held: MergedNode
@@ -87,6 +88,7 @@ class ResolvedPlan(Struct):
     folder: str
     shaped: Mapping
     layers: list[tuple[Layer, Mapping | None]]
+    adoption: Adoption | None = None
 
     @property
     def full_folder(self) -> str:
@@ -137,10 +139,18 @@ def parse_path(text: str) -> tuple[tuple[PathStep, ...], str]:
     return tuple(steps), text[position:]
 
 
-def resolve(document: Node | None, name: str, folder: str, overrides: Overrides, told: Report | None = None) -> ResolvedPlan:
+def resolve(
+    document: Node | None,
+    name: str,
+    folder: str,
+    overrides: Overrides,
+    told: Report | None = None,
+    adoption: Adoption | None = None,
+) -> ResolvedPlan:
     """Return the plan in force; raise Refused with every fault of every layer and stage, in one go.
 
-    ``told`` are faults found while reading the documents. ``folder`` is where relative sink paths start.
+    ``told`` are faults found while reading the documents. ``folder`` is where relative sink paths start. ``adoption`` says
+    how a document in another format became ``document``.
     """
     faults: Report = list(told or [])
     shaped = _shape_plan(document, name, faults)
@@ -157,9 +167,17 @@ def resolve(document: Node | None, name: str, folder: str, overrides: Overrides,
     faults += meaning
     faults += _try_stages(shaped, overrides, name, folder, tried=overrides.stages if not overrides.layers else ())
     if faults or plan is None:
-        raise Refused(faults)
+        raise Refused(faults if adoption is None else [_with_look_up(fault, adoption) for fault in faults])
     assert isinstance(document, Mapping)  # noqa: S101  (anything else was refused above)
-    return ResolvedPlan(plan, held, filler, document, overrides, folder, shaped, spoken)
+    return ResolvedPlan(plan, held, filler, document, overrides, folder, shaped, spoken, adoption)
+
+
+def _with_look_up(fault: Fault, adoption: Adoption) -> Fault:
+    """Return a fault of a document's value with the place of the look-up that found it; no ready edit fits there."""
+    look_up = adoption.look_ups.get(fault.place) if fault.place is not None else None
+    if look_up is None:
+        return fault
+    return replace(fault, related=((look_up, "the look-up in the mapping"), *fault.related), swap=None)
 
 
 def _shape_plan(document: Node | None, name: str, faults: Report) -> Mapping:

@@ -134,7 +134,7 @@ class MapOf(Kind, frozen=True):
             key = name
             if self.rename and (renamed := self.rename(name.text)) != name.text:
                 key = Scalar(name.source, renamed, False, at(name))
-            if key.text in seen:
+            if key.text in seen and not node.repeats:
                 report(
                     Fault(
                         "duplicate-key", f'"{name.text}" means "{key.text}", which is there already', place=name.place,
@@ -150,7 +150,7 @@ class MapOf(Kind, frozen=True):
             shaped = value if is_null_node(value) else self.value.shape(value, report, layered=layered)
             if shaped is not None:
                 pairs.append((key, shaped))
-        return Mapping(node.source, pairs, at(node), flow=node.flow)
+        return Mapping(node.source, pairs, at(node), flow=node.flow, repeats=node.repeats)
 
     def read(self, held: MergedNode, reader: Reader) -> Any:
         """Return name to value, without those not given."""
@@ -208,7 +208,8 @@ class Record(Kind, frozen=True):
     """A mapping of known keys.
 
     ``short`` names the key that a single scalar stands for; ``form_key`` the key whose change replaces the whole;
-    ``implied`` gives the form to a short form (`as: text`). ``into`` is the section that it is read into; one with ``own``
+    ``implied`` gives the form to a short form (`as: text`). With ``empties`` an empty mapping under one of its keys says
+    something (a condition without questions always holds). ``into`` is the section that it is read into; one with ``own``
     takes keys there for which it has no attribute.
     """
 
@@ -217,6 +218,7 @@ class Record(Kind, frozen=True):
     short: str = ""
     form_key: str = ""
     implied: tuple[tuple[str, str], ...] = ()
+    empties: bool = False
     wants: str = "a mapping"
     into: type[Section] = Section
 

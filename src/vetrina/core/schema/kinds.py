@@ -137,13 +137,14 @@ def describe(value: object) -> str:
 
 
 class Text(Kind, frozen=True):
-    """Text; ``allow`` returns why a text will not do, or nothing."""
+    """Text; ``allow`` returns why a text will not do, or nothing. In a ``braced`` one a { begins a placeholder."""
 
     wants: str = "a text"
     allow: Callable[[str], str] | None = None
     empty: bool = True
     pattern: str = ""
     as_written: bool = False
+    braced: bool = False
 
     def convert(self, got: Read, reader: Reader) -> str:
         """Return the text; a plain number or boolean has to be quoted, so that nothing is guessed."""

@@ -5,7 +5,8 @@ Here: the tree between reading (formats/) and layering (merging.py), and its equ
 
 from __future__ import annotations
 
-from typing import TypeAlias
+from collections.abc import Callable
+from typing import ClassVar, TypeAlias
 
 from msgspec import Struct
 
@@ -27,6 +28,9 @@ class Scalar:
     """One value as written; ``plain`` when it stood without quotes (so that it may be a number, null …)."""
 
     __slots__ = ("aliased", "column", "end", "line", "plain", "source", "start", "text")
+
+    meaning: ClassVar[Callable[[str], str] | None] = None
+    """What the filled text stands for; a value read from a document in another format may have words of its own."""
 
     def __init__(self, source: Source, text: str, plain: bool, spot: tuple[int, int, int, int]) -> None:  # noqa: FBT001
         """Keep ``spot`` as (line from 1, column from 1, index of the first character, index past the last)."""
@@ -66,9 +70,12 @@ class Listing:
 
 
 class Mapping:
-    """A mapping as written: pairs of key and value, in their order, keys unique."""
+    """A mapping as written: pairs of key and value, in their order.
 
-    __slots__ = ("aliased", "column", "end", "flow", "line", "pairs", "refused", "source", "start")
+    Keys are unique, but where it ``repeats``: there an entry is laid over the earlier ones of its key, as layers are.
+    """
+
+    __slots__ = ("aliased", "column", "end", "flow", "line", "pairs", "refused", "repeats", "source", "start")
 
     def __init__(
         self,
@@ -77,8 +84,10 @@ class Mapping:
         spot: tuple[int, int, int, int],
         *,
         flow: bool = False,
+        repeats: bool = False,
     ) -> None:
         """Keep ``spot`` as for a scalar; ``refused`` are keys that were told as unknown and left out."""
+        self.repeats = repeats
         self.source = source
         self.pairs = pairs
         self.refused: tuple[str, ...] = ()

@@ -21,7 +21,7 @@ KIND = SinkKind(
             example="[duty@sereno.example]",
         ),
         "subject": Key(
-            Text(wants="a template"),
+            Text(wants="a template", braced=True),
             "a template, filled from the first event",
             "{level|upper} {logger}",
             example="'{level|upper} at {logger}'",

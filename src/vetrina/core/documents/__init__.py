@@ -1,0 +1,1 @@
+"""Documents in somebody else's format, read as a plan through a mapping."""

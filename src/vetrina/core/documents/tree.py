@@ -1,0 +1,215 @@
+"""A document as a tree of parts, whatever its notation: each with its place, and whether anything has read it.
+
+Here: parts, documents, what is left over. Not here: from bytes to parts (formats/notations/), what a mapping takes
+(lookups.py).
+"""
+
+from __future__ import annotations
+
+import re
+from bisect import bisect_right
+from collections.abc import Iterator
+from typing import Any, Literal
+
+from vetrina.core.base.faults import Place
+from vetrina.core.schema.nodes import Source
+
+PartKind = Literal["document", "element", "attribute", "text", "object", "array", "value"]
+Spot = tuple[int, int, int, int]
+_HOLDERS = frozenset({"object", "array"})
+
+
+class Part:
+    """One part of a document: an element, attribute or text; an object, an array or a value in it.
+
+    ``name`` is an element's or attribute's (`{space}local`), or the member's under which a value stands; ``label`` is how
+    that is written. ``text`` is the value; a ``plain`` one stood without quotes. ``start`` and ``end`` bound the value in
+    the document's text, ``key_start`` is where the name stands. ``order`` counts in document order.
+    """
+
+    __slots__ = (
+        "attributes", "children", "document", "end", "key_start", "kind", "label", "name", "order", "parent", "plain", "start",
+        "text", "touched",
+    )  # fmt: skip
+
+    def __init__(self, document: Document, kind: PartKind, parent: Part | None, start: int, end: int) -> None:
+        """Make a part without a name, children or text; it becomes no child by itself."""
+        self.document = document
+        self.kind = kind
+        self.parent = parent
+        self.start = self.key_start = start
+        self.end = end
+        self.name: str | None = None
+        self.label = ""
+        self.text = ""
+        self.plain = True
+        self.children: list[Part] = []
+        self.attributes: list[Part] = []
+        self.touched = False
+        self.order = document.count()
+
+    def touch(self) -> None:
+        """Mark the part as read, and so all that holds it."""
+        part: Part | None = self
+        while part is not None and not part.touched:
+            part.touched = True
+            part = part.parent
+
+    def touch_value(self) -> None:
+        """Mark the part with the text that it has."""
+        self.touch()
+        if self.children:
+            for one in self.texts():
+                one.touch()
+
+    def texts(self) -> Iterator[Part]:
+        """Yield the texts within an element, in document order."""
+        for one in self.children:
+            if one.kind == "text":
+                yield one
+            elif one.kind == "element":
+                yield from one.texts()
+
+    def string(self) -> str:
+        """Return the value as text: of an element, all texts within it, as XPath 1.0 (5.2) says."""
+        if self.kind in {"element", "document"}:
+            return "".join(one.text for one in self.texts())
+        return self.text
+
+    def values(self) -> Iterator[Part]:
+        """Yield what a look-up takes of this: an array's items for an array, else the part itself."""
+        if self.kind == "array":
+            for one in self.children:
+                yield from one.values()
+        else:
+            yield self
+
+    def inside(self, holders: frozenset[int]) -> bool:
+        """Tell whether this part, or one that holds it, is among ``holders`` (by identity)."""
+        part: Part | None = self
+        while part is not None:
+            if id(part) in holders:
+                return True
+            part = part.parent
+        return False
+
+    def member(self, name: str) -> Part | None:
+        """Return the member of an object with this name, None where there is none."""
+        return self.document.members_of(self).get(name) if self.kind == "object" else None
+
+    @property
+    def spot(self) -> Spot:
+        """Return line, column, start and end of the value; of an element, of its tag; of a text, without its blanks."""
+        return (*self.document.line_column(self.start), self.start, self.end)
+
+    @property
+    def value_spot(self) -> Spot:
+        """Return the spot of the text that a look-up takes: of an element, of the texts in it."""
+        if self.kind != "element":
+            return self.spot
+        inner = [one for one in self.texts() if one.text.strip()]
+        if not inner:
+            return self.spot
+        return (*self.document.line_column(inner[0].start), inner[0].start, inner[-1].end)
+
+    @property
+    def place(self) -> Place:
+        """Return where it begins: a member and an attribute with its name."""
+        return Place(self.document.source.name, *self.document.line_column(self.key_start))
+
+    @property
+    def path(self) -> str:
+        """Return where it stands in its document: a path that takes this part alone."""
+        return self.document.path_of(self)
+
+
+class Document:
+    """A document that was read: its source and its parts.
+
+    ``repeated`` are members that a later one of the same name replaced, each with that one. ``aside`` is what the paths of
+    this notation keep of it.
+    """
+
+    def __init__(self, source: Source, notation: str, *, typed: bool = False) -> None:
+        """Begin a document; whoever reads it gives it its root. In a ``typed`` one values have types of their own."""
+        self.source = source
+        self.notation = notation
+        self.typed = typed
+        self.root = Part.__new__(Part)
+        self.repeated: list[tuple[Part, Part]] = []
+        self.aside: Any = None
+        self._count = 0
+        self._lines: list[int] | None = None
+        self._members: dict[int, dict[str | None, Part]] = {}
+        self._turns: dict[int, dict[int, tuple[int, int]]] = {}
+
+    def count(self) -> int:
+        """Return the next number in document order."""
+        self._count += 1
+        return self._count
+
+    def line_column(self, start: int) -> tuple[int, int]:
+        """Return line and column, both from 1, of a character."""
+        if self._lines is None:
+            self._lines = [0, *(found.end() for found in re.finditer("\n", self.source.text))]
+        line = bisect_right(self._lines, start)
+        return line, start - self._lines[line - 1] + 1
+
+    def members_of(self, part: Part) -> dict[str | None, Part]:
+        """Return an object's members by their names."""
+        found = self._members.get(id(part))
+        if found is None:
+            found = self._members[id(part)] = {one.name: one for one in part.children}
+        return found
+
+    def turn_of(self, part: Part, parent: Part) -> tuple[int, int]:
+        """Return the how-manieth (from 1) of its likes a part is below its parent, and how many there are."""
+        turns = self._turns.get(id(parent))
+        if turns is None:
+            alike: dict[tuple[str, str], list[Part]] = {}
+            for one in parent.children:
+                alike.setdefault((one.kind, one.label) if self.notation == "xml" else ("", ""), []).append(one)
+            turns = {id(one): (at, len(group)) for group in alike.values() for at, one in enumerate(group, 1)}
+            self._turns[id(parent)] = turns
+        return turns[id(part)]
+
+    def path_of(self, part: Part) -> str:
+        """Return the path that takes a part alone: XPath of an xml document, else JSONPath."""
+        steps: list[str] = []
+        here: Part | None = part
+        while here is not None and here.parent is not None:
+            steps.append(_xml_step(here, here.parent) if self.notation == "xml" else _json_step(here, here.parent))
+            here = here.parent
+        return ("" if self.notation == "xml" else "$") + "".join(reversed(steps))
+
+    def left_over(self) -> Iterator[Part]:
+        """Yield what nothing has read, in document order, each at its top."""
+        waiting = [self.root]
+        while waiting:
+            part = waiting.pop()
+            if part.touched:
+                waiting += reversed([*part.attributes, *part.children])
+            elif part.kind == "text":
+                if part.text.strip():
+                    yield part
+            elif part.kind == "document":
+                waiting += reversed(part.children)
+            elif part.kind not in _HOLDERS or part.children or part.parent is not None:
+                yield part
+
+
+def _xml_step(part: Part, parent: Part) -> str:
+    if part.kind == "attribute":
+        return f"/@{part.label}"
+    turn, of = part.document.turn_of(part, parent)
+    name = "text()" if part.kind == "text" else part.label
+    return f"/{name}" if of == 1 else f"/{name}[{turn}]"
+
+
+def _json_step(part: Part, parent: Part) -> str:
+    if parent.kind == "array":
+        return f"[{part.document.turn_of(part, parent)[0] - 1}]"
+    name = part.name or ""
+    if re.fullmatch(r"[A-Za-z_]\w*", name):
+        return f".{name}"
+    return "['" + name.replace("\\", "\\\\").replace("'", "\\'") + "']"

@@ -1,0 +1,81 @@
+"""INI: sections of `key = value` lines.
+
+Keys keep their case, no section inherits, nothing is interpolated; comments by `#` or `;` at a line's start. A line
+without `=` is a key with an empty value; a section that is begun again goes on.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Mapping
+
+from vetrina.core.base.faults import Fault
+from vetrina.core.documents.notation import Path
+from vetrina.core.documents.tree import Document, Part
+from vetrina.core.schema.nodes import Source
+from vetrina.formats.documents import unreadable
+from vetrina.formats.notations.encodings import decoded
+from vetrina.formats.notations.lines_documents import one_line
+from vetrina.formats.notations.members import Members
+
+_LINE = re.compile(r"[^\n]*(?:\n|\Z)")
+
+
+class IniNotation:
+    """INI: paths are JSONPath over an object of sections."""
+
+    name = "ini"
+    whole = "$"
+    typed = False
+    by_members = True
+
+    def decode(self, data: bytes, name: str) -> tuple[str, str]:
+        """Return the text and its codec: by the byte-order mark, else UTF-8."""
+        return decoded(data, name)
+
+    def read(self, text: str, source: Source, report: Callable[[Fault], None]) -> Document:
+        """Return the document: an object of sections."""
+        del report
+        members = Members(text, source, self.name)
+        section: Part | None = None
+        position = 0
+        while position < len(text):
+            match = _LINE.match(text, position)
+            end = match.end() if match else len(text)
+            line = text[position:end].strip()
+            begin = position + len(text[position:end]) - len(text[position:end].lstrip())
+            if line.startswith("["):
+                if not line.endswith("]"):
+                    raise _stop(members, begin, "this section's name is not closed", "end the line with ]")
+                section = members.section(line[1:-1].strip(), begin, begin + len(line))
+            elif line and line[0] not in "#;":
+                if section is None:
+                    raise _stop(members, begin, "this line stands before the first section", "begin with a line [NAME]")
+                _take(members, section, line, begin)
+            position = end
+        return members.finish()
+
+    def path(self, text: str, spaces: Mapping[str, str]) -> Path:
+        """Return a compiled JSONPath."""
+        from vetrina.formats.notations.json_paths import compiled  # noqa: PLC0415  (only mappings need it)
+
+        return compiled(text, spaces)
+
+    def rendered(self, part: Part, text: str, *, plain: bool) -> str | None:
+        """Return a value as it stands behind its sign; None for what a line cannot hold."""
+        del plain
+        return one_line(part, text)
+
+
+def _take(members: Members, section: Part, line: str, begin: int) -> None:
+    key, sign, raw = line.partition("=")
+    start = begin + (len(key) + 1 + len(raw) - len(raw.lstrip()) if sign else len(line))
+    members.put(section, key.strip(), raw.strip(), begin, start, start + len(raw.strip()))
+
+
+def _stop(members: Members, at: int, what: str, fix: str) -> Exception:
+    line, column = members.document.line_column(at)
+    return unreadable(members.document.source.name, what, "", fix, line, column)
+
+
+NOTATION = IniNotation()

@@ -1,0 +1,69 @@
+"""JSON (RFC 8259): objects, arrays and values with their places."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable, Mapping
+
+from vetrina.core.base.faults import Fault
+from vetrina.core.documents.notation import Path
+from vetrina.core.documents.tree import Document, Part
+from vetrina.core.schema.nodes import Source
+from vetrina.formats.documents import DEEPEST, MOST_NODES, duplicate_key, unreadable
+from vetrina.formats.json_documents import Limits, TooMany, read_json
+from vetrina.formats.notations.encodings import decoded
+from vetrina.formats.notations.parts import of_node
+
+
+class JsonNotation:
+    """JSON: paths are JSONPath."""
+
+    name = "json"
+    whole = "$"
+    typed = True
+    by_members = True
+
+    def decode(self, data: bytes, name: str) -> tuple[str, str]:
+        """Return the text and its codec: by the byte-order mark, else UTF-8."""
+        return decoded(data, name)
+
+    def read(self, text: str, source: Source, report: Callable[[Fault], None]) -> Document:
+        """Return the document; a repeated key goes to ``report``."""
+        try:
+            node = read_json(text, source, Limits(DEEPEST, MOST_NODES), lambda key, first: report(duplicate_key(key, first)))
+        except TooMany as many:
+            raise unreadable(
+                source.name, f"the document grows past {MOST_NODES:,} values here", "no configuration needs that many", "",
+                many.line, many.column,
+            ) from None  # fmt: skip
+        if node is None:
+            _refuse(text, source.name)
+        return of_node(node, source, self.name, typed=True)
+
+    def path(self, text: str, spaces: Mapping[str, str]) -> Path:
+        """Return a compiled JSONPath."""
+        from vetrina.formats.notations.json_paths import compiled  # noqa: PLC0415  (only mappings need it)
+
+        return compiled(text, spaces)
+
+    def rendered(self, part: Part, text: str, *, plain: bool) -> str | None:
+        """Return a value as JSON: a number, true or false stays one where the old value was one."""
+        if part.plain and plain:
+            return text
+        return json.dumps(text, ensure_ascii=False)
+
+
+def _refuse(text: str, name: str) -> None:
+    """Raise what is wrong with a text that is no JSON."""
+    try:
+        json.loads(text)
+    except json.JSONDecodeError as error:
+        what = "the document is empty" if not text.strip() else f"this is not JSON: {error.msg[:1].lower()}{error.msg[1:]}"
+        raise unreadable(name, what, "", "", error.lineno, error.colno) from None
+    except (RecursionError, ValueError):
+        pass
+    raise unreadable(name, f"the document is nested more than {DEEPEST} deep, or holds what JSON has not",
+                     "NaN, Infinity and half characters are no JSON")  # fmt: skip
+
+
+NOTATION = JsonNotation()

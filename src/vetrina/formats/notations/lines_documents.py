@@ -1,0 +1,97 @@
+"""Lines of `key = value` or `key: value`.
+
+Comments by `#`, `;` or `!` at a line's start; a backslash at its end joins the next line without that one's leading
+blanks; there are no other escapes; a line with neither sign is a key with an empty value.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Mapping
+
+from vetrina.core.base.faults import Fault
+from vetrina.core.documents.notation import Path
+from vetrina.core.documents.tree import Document, Part
+from vetrina.core.schema.nodes import Source
+from vetrina.formats.notations.encodings import decoded
+from vetrina.formats.notations.members import Members
+
+_LINE = re.compile(r"[^\n]*(?:\n|\Z)")
+_JOINT = re.compile(r"\\\r?\n[ \t\f]*")
+
+
+class LinesNotation:
+    """Lines: paths are JSONPath over one object of texts."""
+
+    name = "lines"
+    whole = "$"
+    typed = False
+    by_members = True
+
+    def decode(self, data: bytes, name: str) -> tuple[str, str]:
+        """Return the text and its codec: by the byte-order mark, else UTF-8."""
+        return decoded(data, name)
+
+    def read(self, text: str, source: Source, report: Callable[[Fault], None]) -> Document:
+        """Return the document: one object."""
+        del report
+        members = Members(text, source, self.name)
+        for start, end in _logical(text):
+            line = text[start:end]
+            if (first := line.lstrip()[:1]) and first not in "#;!":
+                _take(members, line, start)
+        return members.finish()
+
+    def path(self, text: str, spaces: Mapping[str, str]) -> Path:
+        """Return a compiled JSONPath."""
+        from vetrina.formats.notations.json_paths import compiled  # noqa: PLC0415  (only mappings need it)
+
+        return compiled(text, spaces)
+
+    def rendered(self, part: Part, text: str, *, plain: bool) -> str | None:
+        """Return a value as it stands behind its sign; None for what a line cannot hold."""
+        del plain
+        return one_line(part, text)
+
+
+def one_line(part: Part, text: str) -> str | None:
+    """Return a value on a line of its key, None for one that would not read back."""
+    if text != text.strip() or "\n" in text or "\r" in text or text.endswith("\\") or part.key_start == part.start:
+        return None
+    before = part.document.source.text[part.start - 1 : part.start]
+    return text if before.isspace() or before in {"=", ":"} else None
+
+
+def _logical(text: str) -> list[tuple[int, int]]:
+    """Return the bounds of the lines, those that a backslash joins as one; no comment is joined."""
+    found: list[tuple[int, int]] = []
+    position = 0
+    while position < len(text):
+        match = _LINE.match(text, position)
+        end = match.end() if match else len(text)
+        comment = text[position:end].lstrip()[:1] in {"#", ";", "!"}
+        while not comment and end < len(text) and text[position:end].rstrip("\r\n").endswith("\\"):
+            match = _LINE.match(text, end)
+            end = match.end() if match else len(text)
+        found.append((position, end))
+        position = end
+    return found
+
+
+def _take(members: Members, line: str, start: int) -> None:
+    """Make a member of one line."""
+    line = line.rstrip("\r\n")
+    sign = re.search("[=:]", line)
+    cut = sign.start() if sign else len(line)
+    key = _joined(line[:cut]).strip()
+    raw = line[cut + 1 :] if sign else ""
+    begin = start + (cut + 1 + len(raw) - len(raw.lstrip()) if sign else len(line.rstrip()))
+    members.put(members.document.root, key, _joined(raw).strip(), start + len(line) - len(line.lstrip()), begin,
+                begin + len(raw.strip()))  # fmt: skip
+
+
+def _joined(text: str) -> str:
+    return _JOINT.sub("", text)
+
+
+NOTATION = LinesNotation()
