@@ -10,7 +10,8 @@ from plans import in_force
 from vetrina.core.base.faults import Refused
 from vetrina.core.config.edits import changed_lines
 from vetrina.core.config.resolution import ResolvedPlan, SetOption, parse_path
-from vetrina.core.config.splicing import Target, splice
+from vetrina.core.config.splices import Target
+from vetrina.core.config.splicing import splice
 from vetrina.core.schema.nodes import Source, synthetic
 from vetrina.formats.documents import read_document
 

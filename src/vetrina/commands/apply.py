@@ -10,10 +10,11 @@ import typer
 
 from vetrina.commands import calling, completing, options
 from vetrina.core.base.faults import refuse
-from vetrina.core.config.splicing import Target
+from vetrina.core.config.splices import Target
+from vetrina.formats.plans import documents_of, mapping_for
 from vetrina.formats.safe_files import locked_files
 from vetrina.views import changes as view
-from vetrina.views.documents import changes as documents
+from vetrina.views.documents import changes as change_documents
 from vetrina.work.applying import Change, Work, nameable, write
 
 
@@ -56,8 +57,9 @@ def run(
     nameable(plan, *others)
     calling.exclude("--dry-run", dry_run, {"--yes": yes})
     target = Target("layer", str(into)) if into else Target("stage", in_stage) if in_stage else None
-    with locked_files(plan, *others):
-        work = Work(plan, given.stage, given.with_, given.env, given.env_file, into, calling.ask_about_logger)
+    documents = [Path(one.name) for one in documents_of(plan, mapping_for(plan, given.by))]
+    with locked_files(plan, *documents, *others):
+        work = Work(plan, given.stage, given.with_, given.env, given.env_file, into, calling.ask_about_logger, given.by)
         change = work.worked_out(set_, tune, target)
         if not json:
             calling.print_lines(view.diff_lines(change.diffs, change.places, change.lines))
@@ -77,7 +79,7 @@ def _possible(tune: list[str], set_: list[str], into: Path | None, in_stage: str
 
 def _show(change: Change, plan: Path, *, wanted: bool, dry_run: bool, as_json: bool) -> None:
     if as_json:
-        calling.print_json(documents.applied_document(change.diffs, change.places, applied=wanted))
+        calling.print_json(change_documents.applied_document(change.diffs, change.places, applied=wanted))
     else:
         calling.remark([_outcome(changed=bool(change.diffs), wanted=wanted, plan=plan, dry_run=dry_run)])
 

@@ -187,7 +187,7 @@ class _Call(msgspec.Struct, frozen=True):
     def _read(self, plan: str, text: str | None, stage: str | None) -> ResolvedPlan:
         """Return a resolved plan, under one more stage."""
         stages = [*self.plan_options.stage, *([stage] if stage else [])]
-        return replace(self.plan_options, stage=stages).read(plan, None if text is None else {plan: text})
+        return replace(self.plan_options, stage=stages).read(plan, None if text is None else {plan: text}, quiet=True)
 
     def _circumstances(self, found: ResolvedPlan) -> tuple[checking.Circumstances, int]:
         """Return what is known besides the plan, and how many lines of events were unreadable."""

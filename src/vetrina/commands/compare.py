@@ -23,7 +23,13 @@ def run(
     other: Annotated[
         Path, typer.Argument(metavar="OTHER", help="The second plan; it may be the same file.", show_default=False)
     ],
-    told_by: Annotated[str, typer.Option("--told-by", metavar="sink|appender", help="What arrivals are told apart by.")] = "sink",
+    told_by: Annotated[
+        str, typer.Option("--told-by", metavar="sink|appender", help="What arrivals are told apart by.")
+    ] = "sink",
+    other_by: Annotated[
+        str,
+        typer.Option("--other-by", metavar="MAPPING", help="Read the second plan through this mapping; --by reads the first."),
+    ] = "",
     other_stage: Annotated[
         list[str],
         typer.Option("--other-stage", autocompletion=completing.stages, metavar="NAME", help="A stage over the second plan."),
@@ -47,24 +53,30 @@ def run(
     """Show every class of message that two plans treat differently, with an example of each, or that there is none.
 
     Not a sample: every logger, every stretch of levels between two thresholds and every answer to the rules' questions
-    is routed through both. --stage, --with, --set and --tune belong to the first plan, --env to both.
+    is routed through both. --by, --stage, --with, --set and --tune belong to the first plan, --env to both.
 
     \b
     Examples:
       vetrina compare plan.yaml new.yaml
       vetrina compare plan.yaml plan.yaml --other-stage live
-      vetrina compare plan.yaml plan.json --by appender
+      vetrina compare plan.yaml plan.json --told-by appender
+      vetrina compare kiosk.xml kiosk.yaml --by kiosk.mapping.yaml
       vetrina compare old.yaml new.yaml --json && echo the same
     """
-    if by not in {"sink", "appender"}:
-        raise refuse(f'"{by[:40]}" is nothing to tell arrivals apart by', fix="write --by sink or --by appender", where="--by")
+    if told_by not in {"sink", "appender"}:
+        what = f'"{told_by[:40]}" is nothing to tell arrivals apart by'
+        raise refuse(what, fix="write --told-by sink or --told-by appender", where="--told-by")
     first = given.read(plan).plan
+    if not other_by and given.by and Path(other).resolve() == Path(plan).resolve():
+        other_by = given.by
     try:
-        second = replace(given, stage=other_stage, with_=other_with, set_=other_set, tune=other_tune).read(other).plan
+        second = (
+            replace(given, by=other_by, stage=other_stage, with_=other_with, set_=other_set, tune=other_tune).read(other).plan
+        )
     except Refused as refused:
         raise Refused([_of_the_other(fault) for fault in refused.faults]) from None
-    found = compare(first, second, by_appender=by == "appender")
-    sinks = compare_sinks(first, second, by_appender=by == "appender")
+    found = compare(first, second, by_appender=told_by == "appender")
+    sinks = compare_sinks(first, second, by_appender=told_by == "appender")
     if json:
         calling.print_json(documents.document(found, sinks, first.scale))
     else:

@@ -11,9 +11,10 @@ from typing import Annotated, Any, get_type_hints
 import typer
 from msgspec import Struct
 
-from vetrina.commands import completing
+from vetrina.commands import calling, completing
 from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.formats.plans import read_resolved_plan
+from vetrina.views.notes import document_notes
 
 PlanArgument = Annotated[
     Path, typer.Argument(metavar="PLAN", help="The plan: a YAML or JSON file.", show_default=False, readable=False)
@@ -90,7 +91,15 @@ _DECLARED = {
         ),
     ],
 }
-FLAGS = {"by": "--by", "stage": "--stage", "with_": "--with", "env": "--env", "env_file": "--env-file", "set_": "--set", "tune": "--tune"}
+FLAGS = {
+    "by": "--by",
+    "stage": "--stage",
+    "with_": "--with",
+    "env": "--env",
+    "env_file": "--env-file",
+    "set_": "--set",
+    "tune": "--tune",
+}
 PLAN_OPTIONS = tuple(FLAGS.values())
 _BEFORE = ("wide", "json")
 """Options that stand last on every help page."""
@@ -107,12 +116,18 @@ class PlanOptions(Struct, frozen=True):
     set_: list[str] = []
     tune: list[str] = []
 
-    def read(self, plan: str | Path, texts: dict[str, str] | None = None) -> ResolvedPlan:
-        """Return a plan as the options say; faults stop the command. ``texts`` stand in for files by their name."""
-        return read_resolved_plan(
+    def read(self, plan: str | Path, texts: dict[str, str] | None = None, *, quiet: bool = False) -> ResolvedPlan:
+        """Return a plan as the options say; faults stop the command. ``texts`` stand in for files by their name.
+
+        What a document in another format leaves over is told, unless ``quiet`` (where the command tells it itself).
+        """
+        found = read_resolved_plan(
             plan, stages=self.stage, layers=self.with_, env=self.env, env_files=self.env_file, sets=self.set_, tunes=self.tune,
             texts=texts, by=self.by,
         )  # fmt: skip
+        if found.adoption is not None:
+            calling.remark(document_notes(found.adoption, str(plan), named=bool(self.by), quiet=quiet))
+        return found
 
     def given(self) -> dict[str, object]:
         """Return the values by their options' names."""

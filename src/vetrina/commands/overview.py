@@ -20,7 +20,8 @@ COMMANDS: dict[str, str] = {
     "receive": "a stand-in for mail, syslog and HTTP on loopback",
     "read": "log files back into events",
     "check": "what is wrong, risky or pointless in a plan, and what to do",
-    "schema": "JSON Schemas of plans, events, cases and every command's output",
+    "adopt": "a configuration in another format as a plan, and what in it nothing reads",
+    "schema": "JSON Schemas of plans, mappings, events, cases and every command's output",
 }
 OPTIONS = {
     "--version": "print the version and end",

@@ -44,7 +44,7 @@ def run(
         diffs = {str(path): undo.difference(str(path), before[path], text) for path, text in after.items()}
         if not dry_run:
             _ask_about_others(plan, steps, yes=yes, as_json=json)
-            _take_back(before, after)
+            _take_back(before, after, {undo.file_of(plan, step, one)[0]: one.codec for step in steps for one in step.files})
             undo.write_record(plan, undo.Record(undo.VERSION, record.steps[: len(record.steps) - len(steps)]))
     _show(diffs, steps, undone=not dry_run, as_json=json)
 
@@ -82,7 +82,7 @@ def _texts(plan: Path, steps: list[undo.AppliedStep]) -> tuple[_Texts, _Texts]:
     for step in steps:
         for one in step.files:
             path, _ = undo.file_of(plan, step, one)
-            now = after[path] if path in after else undo.read_text(path)
+            now = after[path] if path in after else undo.read_text(path, one.codec)
             before.setdefault(path, now)
             after[path] = undo.taken_back(one, now)
     return before, after
@@ -105,13 +105,14 @@ def _ask_about_others(plan: Path, steps: list[undo.AppliedStep], *, yes: bool, a
         raise refuse("nothing was taken back", where="undo")
 
 
-def _take_back(before: _Texts, after: _Texts) -> None:
+def _take_back(before: _Texts, after: _Texts, codecs: dict[Path, str]) -> None:
     for path, text in after.items():
         old = before[path]
         if text is None:
             remove_file(path)
         elif text != old:
-            replace_file(path, text.encode(), was=None if old is None else old.encode())
+            codec = codecs[path]
+            replace_file(path, undo.bytes_of(text, codec), was=None if old is None else undo.bytes_of(old, codec))
 
 
 def _show_list(plan: Path, *, as_json: bool) -> None:

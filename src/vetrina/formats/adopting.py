@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+from collections.abc import Iterator
 from collections.abc import Mapping as AbstractMapping
 from pathlib import Path
 
@@ -10,7 +11,7 @@ from vetrina.core.base.faults import Fault, Place, Refused, offer
 from vetrina.core.config.grammar import PLAN_FILE
 from vetrina.core.documents.adopted import Adoption
 from vetrina.core.documents.building import Builder
-from vetrina.core.documents.mapping import VERSION, Mapping
+from vetrina.core.documents.mapping import VERSION, Include, Mapping
 from vetrina.core.documents.notation import Notation
 from vetrina.core.documents.specs import SpecReader
 from vetrina.core.documents.taking import LookUpFault, Scope, Taker
@@ -67,15 +68,23 @@ def read_mapping(path: Path, name: str, faults: list[Fault]) -> tuple[Mapping, N
     known = notations()
     if not isinstance(reads, Scalar) or reads.text not in known:
         place = reads.place if reads is not None else node.place
-        what = '"reads" is missing: which notation is the document in?' if reads is None else f"no notation is called {kind_of(reads)}"
+        what = (
+            '"reads" is missing: which notation is the document in?'
+            if reads is None
+            else f"no notation is called {kind_of(reads)}"
+        )
         fix = offer(reads.text if isinstance(reads, Scalar) else "", known)
         raise Refused([*faults, Fault("missing-key" if reads is None else "wrong-value", what, fix=fix, place=place)])
     found = notation(reads.text)
-    rest = nodes.Mapping(node.source, [one for one in node.pairs if one[0].text not in {"vetrina-mapping", "reads"}], nodes.at(node))
+    rest = nodes.Mapping(
+        node.source, [one for one in node.pairs if one[0].text not in {"vetrina-mapping", "reads"}], nodes.at(node)
+    )
     return SpecReader(found, PLAN_FILE, faults.append).mapping(rest, name), found
 
 
-def read_adopted(path: Path, name: str, by: Path, faults: list[Fault], texts: Texts | None = None) -> tuple[nodes.Mapping, Adoption]:
+def read_adopted(
+    path: Path, name: str, by: Path, faults: list[Fault], texts: Texts | None = None
+) -> tuple[nodes.Mapping, Adoption]:
     """Return a document as the plan that it amounts to, and the account of its reading.
 
     ``texts`` stand in for files, by their names; faults are added to ``faults``, what is no document is raised.
@@ -102,7 +111,9 @@ class _Reading:
         """Read one document and, after it, what it includes."""
         real = os.path.realpath(path)
         if real in chain:
-            self._fault("documents include each other in a circle", " -> ".join([*map(os.path.basename, chain), path.name]), asked)
+            self._fault(
+                "documents include each other in a circle", " -> ".join([*map(os.path.basename, chain), path.name]), asked
+            )
             return
         if len(chain) > DEEPEST_INCLUDE:
             self._fault(f"documents include documents more than {DEEPEST_INCLUDE} deep", "", asked)
@@ -131,21 +142,26 @@ class _Reading:
         taker = Taker(self.adoption.mapping, [document])
         for include in self.adoption.mapping.includes:
             try:
-                for scope in taker.parts(include.each, Scope(document.root), whole=[document.root]):
-                    for one in taker.values(include.path, scope, single=True):
-                        place = Place(one.source.name, one.spot[0], one.spot[1])
-                        if "${" in one.text:
-                            raise LookUpFault("the path of an included document holds a placeholder", place,
-                                              "documents are read before anything is filled", "write the path out")  # fmt: skip
-                        found.append((one.text, place))
+                found += _paths(taker, include, document)
             except LookUpFault as fault:
-                self.faults.append(Fault(fault.code, fault.what, why=fault.why, fix=fault.fix, place=fault.place or include.each.node.place))
+                place = fault.place or include.each.node.place
+                self.faults.append(Fault(fault.code, fault.what, why=fault.why, fix=fault.fix, place=place))
         return found
 
     def _fault(self, what: str, why: str, place: Place | None) -> None:
         self.faults.append(Fault("wrong-value", what, why=why, fix="leave one of them out", place=place))
 
 
+def _paths(taker: Taker, include: Include, document: Document) -> Iterator[tuple[str, Place]]:
+    for scope in taker.parts(include.each, Scope(document.root), whole=[document.root]):
+        for one in taker.values(include.path, scope, single=True):
+            place = Place(one.source.name, one.spot[0], one.spot[1])
+            if "${" in one.text:
+                raise LookUpFault("the path of an included document holds a placeholder", place,
+                                  "documents are read before anything is filled", "write the path out")  # fmt: skip
+            yield one.text, place
+
+
 def _shown(name: str, included: str) -> str:
     """Return the name of an included document, as it is reached from the one that was named."""
-    return os.path.normpath(os.path.join(os.path.dirname(name), included))
+    return os.path.normpath(Path(name).parent / included)

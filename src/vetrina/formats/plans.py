@@ -9,19 +9,23 @@ from collections.abc import Iterator, Sequence
 from collections.abc import Mapping as AbstractMapping
 from contextlib import contextmanager
 from pathlib import Path
+from typing import TYPE_CHECKING
 
-from vetrina.core.base.errors import NotUnderstood
+from msgspec import Struct
 from msgspec.structs import replace
 
+from vetrina.core.base.errors import NotUnderstood
 from vetrina.core.base.faults import Fault, Place, Refused, Unreadable
 from vetrina.core.base.hidden import hide
 from vetrina.core.base.secrets import looks_secret
 from vetrina.core.config.placeholders import NAME, Given
 from vetrina.core.config.resolution import LayerFile, Overrides, ResolvedPlan, SetOption, TuneOption, parse_path, resolve
-from vetrina.core.documents.adopted import Adoption
 from vetrina.core.plan.model import Plan
 from vetrina.core.schema.nodes import Node, Source, synthetic
 from vetrina.formats.documents import decode, read_bytes, read_document, unreadable
+
+if TYPE_CHECKING:
+    from vetrina.core.documents.adopted import Adoption  # most calls read no document
 
 
 def read_resolved_plan(
@@ -123,6 +127,25 @@ def _read_plan(
     return read_adopted(path, name, by, faults, texts)
 
 
+class DocumentText(Struct, frozen=True):
+    """A document's text as it was read, by its name, and the codec that makes its bytes again."""
+
+    name: str
+    text: str
+    codec: str
+
+
+def documents_of(plan: Path, by: Path | None) -> list[DocumentText]:
+    """Return the documents that a plan is read from: itself and what it includes; none where it is a plan."""
+    if by is None:
+        return []
+    from vetrina.formats.adopting import read_adopted  # noqa: PLC0415  (plans need none of it)
+
+    faults: list[Fault] = []
+    _, adoption = read_adopted(plan, str(plan), by, faults)
+    return [DocumentText(one.source.name, one.source.text, adoption.codecs[one.source.name]) for one in adoption.documents]
+
+
 _FOREIGN = frozenset({".xml", ".json", ".ini", ".conf", ".cfg", ".properties", ".config"})
 
 
@@ -130,7 +153,9 @@ def _or_a_mapping(fault: Fault, path: Path) -> Fault:
     """Return a fault of what is no plan, with the way to read it: it may be in another format."""
     if path.suffix.lower() not in _FOREIGN or "no such file" in fault.what or "may not be read" in fault.what:
         return fault
-    return replace(fault, fix=f"a document in another format is read through a mapping: vetrina adopt {path} --draft begins one")
+    return replace(
+        fault, fix=f"a document in another format is read through a mapping: vetrina adopt {path} --draft begins one"
+    )
 
 
 _LARGEST_ENV = 1 << 20

@@ -16,18 +16,24 @@ import msgspec
 from msgspec import Struct
 
 from vetrina.core.base.faults import refuse
+from vetrina.formats.notations.encodings import encoded, text_of
 from vetrina.formats.safe_files import remove_file, replace_file
 
 VERSION = 2
+UTF_8 = "utf-8"
 _BOM = "\ufeff"
 
 
 class Version(Struct):
-    """One file of a step: where it is, from the record's folder on; its text before (None: it was not there) and after."""
+    """One file of a step: where it is, from the record's folder on; its text before (None: it was not there) and after.
+
+    ``codec`` makes bytes of the text; that of a plan is UTF-8, of which the text keeps its byte-order mark.
+    """
 
     file: str
     before: str | None
     after: str
+    codec: str = UTF_8
 
 
 class AppliedStep(Struct):
@@ -123,14 +129,23 @@ def _file_bytes(path: Path) -> bytes:
     return path.read_bytes()
 
 
-def read_text(path: Path) -> str | None:
-    """Return a file's text with its byte-order mark, None where there is no file."""
+def read_text(path: Path, codec: str = UTF_8) -> str | None:
+    """Return a file's text, that in UTF-8 with its byte-order mark; None where there is no file."""
     try:
-        return _file_bytes(path).decode()
+        return text_of(_file_bytes(path), codec)
     except FileNotFoundError:
         return None
     except (OSError, UnicodeDecodeError) as error:
         raise refuse(f"the file cannot be read: {error}", where=str(path)) from None
+
+
+def bytes_of(text: str, codec: str) -> bytes:
+    """Return a text as bytes; raise Refused where its encoding has no such character."""
+    try:
+        return encoded(text, codec)
+    except UnicodeEncodeError as error:
+        what = f"{error.object[error.start : error.end][:10]!r} has no place in {codec.upper()}"
+        raise refuse(what, "the document is in that encoding", "write it otherwise", where="apply") from None
 
 
 def taken_back(version: Version, now: str | None) -> str | None:

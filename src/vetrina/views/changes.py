@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import Any, Protocol
 
-from vetrina.core.config.splicing import Target
+from vetrina.core.config.splices import Target
 from vetrina.views.screen import Line, Span, span
 
 _STYLES = {"+": "good", "-": "bad", "@": "quiet"}

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from vetrina.views.documents.adopt import Adopt
 from vetrina.views.documents.changes import Apply, Undo, UndoList
 from vetrina.views.documents.check import CheckList, CheckPage, CheckResult
 from vetrina.views.documents.compare import Compare
@@ -40,6 +41,7 @@ OUTPUTS: dict[str, Any] = {
     "apply": Apply,
     "undo": Undo,
     "undo-list": UndoList,
+    "adopt": Adopt,
     "expect": Expect,
     "rehearse": Rehearse,
     "receive": Receive,

@@ -14,11 +14,12 @@ from vetrina.core.base.faults import Refused, refuse
 from vetrina.core.base.logger_names import tree_name
 from vetrina.core.config.edits import differing, lines_of
 from vetrina.core.config.resolution import Overrides, ResolvedPlan, SetOption, TuneOption, parse_path
-from vetrina.core.config.splicing import Target, splice
+from vetrina.core.config.splices import Target
+from vetrina.core.config.splicing import splice
 from vetrina.core.plan.model import Plan
 from vetrina.core.schema.nodes import synthetic
 from vetrina.formats import undo_records as undo
-from vetrina.formats.plans import read_resolved_plan
+from vetrina.formats.plans import documents_of, mapping_for, read_resolved_plan
 from vetrina.formats.safe_files import refuse_unwritable, replace_file, sweep
 
 NEW_LAYER = "vetrina: 1\n"
@@ -49,7 +50,7 @@ def write(plan: Path, words: Sequence[str], change: Change) -> None:
         sweep(path)
     for path, one in files.items():
         refuse_unwritable(path)
-        if undo.read_text(path) != one.before:
+        if undo.read_text(path, one.codec) != one.before:
             raise refuse(
                 "the file has been edited meanwhile", "what was read is not what is there now", "call again", where=str(path)
             )
@@ -58,9 +59,10 @@ def write(plan: Path, words: Sequence[str], change: Change) -> None:
     step = undo.AppliedStep(now, list(words), list(files.values()), undo.folder_id(plan))
     undo.write_record(plan, undo.Record(undo.VERSION, [*record.steps, step]))
     for path, one in files.items():
-        replace_file(path, one.after.encode(), like=plan, was=None if one.before is None else one.before.encode())
+        was = None if one.before is None else undo.bytes_of(one.before, one.codec)
+        replace_file(path, undo.bytes_of(one.after, one.codec), like=plan, was=was)
     for path, one in files.items():
-        if undo.read_text(path) != one.after:
+        if undo.read_text(path, one.codec) != one.after:
             raise refuse("what was written is not what is there now", "another program writes it as well",
                          "look at the file, and call again", where=str(path))  # fmt: skip
 
@@ -80,14 +82,20 @@ class Work:
         env_file: Sequence[str | Path],
         into: Path | None,
         ask: Callable[[str, Plan], None] = lambda _logger, _plan: None,
+        by: str | Path = "",
     ) -> None:
         self._ask = ask
+        mapping = mapping_for(plan, by)
+        self._by: str | Path = "-" if mapping is None else mapping
         self._plan, self._stage, self._env, self._env_file = plan, stage, env, env_file
         self._with = [*with_, into] if into is not None and into not in with_ else with_
         self.texts: dict[str, str] = {}
         self.boms: dict[str, str] = {}
+        self.codecs: dict[str, str] = {}
         self.new: set[str] = set()
-        for path in (plan, *self._with):
+        for document in documents_of(plan, mapping):
+            self.texts[document.name], self.codecs[document.name] = document.text, document.codec
+        for path in (*((plan,) if mapping is None else ()), *self._with):
             text = undo.read_text(path) if path.exists() or path != into else None
             if text is None and path == into:
                 self.new.add(str(path))
@@ -111,6 +119,7 @@ class Work:
             sets=sets,
             tunes=tunes,
             texts=texts,
+            by=self._by,
         )
 
     def worked_out(self, sets: Sequence[str], tunes: Sequence[str], target: Target | None) -> Change:
@@ -127,13 +136,20 @@ class Work:
         self.verify(said, texts)
         changed = {name: text for name, text in texts.items() if text != self.texts.get(name)}
         versions = {
-            name: undo.Version(undo.named_in(self._plan, Path(name)), self.before(name), self.boms.get(name, "") + text)
+            name: undo.Version(
+                undo.named_in(self._plan, Path(name)),
+                self.before(name),
+                self.boms.get(name, "") + text,
+                self.codecs.get(name, undo.UTF_8),
+            )
             for name, text in changed.items()
         }
         diffs = {
             name: undo.difference(name, self.texts.get(name) if name not in self.new else None, text)
             for name, text in changed.items()
         }
+        for version in versions.values():
+            undo.bytes_of(version.after, version.codec)
         return Change(versions, diffs, places, lines)
 
     def _spliced(

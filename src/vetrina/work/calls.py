@@ -20,7 +20,7 @@ from vetrina.core.changes.sinks_compared import SinkDifference
 from vetrina.core.checks import load, runner
 from vetrina.core.checks.runner import Finding
 from vetrina.core.config.resolution import ResolvedPlan
-from vetrina.core.config.splicing import Target
+from vetrina.core.config.splices import Target
 from vetrina.core.plan.model import Plan
 from vetrina.core.plan.samples import samples
 from vetrina.core.rolling.playing import Rolling

@@ -13,9 +13,9 @@ class BadExpression(VetrinaError):
 
 
 class Expression:
-    """An RE2 expression, searched in a text."""
+    """An RE2 expression, searched in a text; ``groups`` are the names of its groups."""
 
-    __slots__ = ("_compiled", "_search", "text")
+    __slots__ = ("_compiled", "_search", "groups", "text")
 
     def __init__(self, text: str) -> None:
         """Compile ``text``; raise BadExpression with RE2's reason."""
@@ -31,6 +31,7 @@ class Expression:
             raise BadExpression(reason.decode("utf-8", "replace") if isinstance(reason, bytes) else str(reason)) from None
 
         self._search = self._compiled.search
+        self.groups: frozenset[str] = frozenset(self._compiled.groupindex)
 
     def __reduce__(self) -> tuple[type[Expression], tuple[str]]:
         """Travel between processes as a text."""
@@ -56,11 +57,6 @@ class Expression:
         """Yield the matches, from left to right."""
         found: Iterator[Any] = self._compiled.finditer(text)
         return found
-
-    @property
-    def groups(self) -> frozenset[str]:
-        """The names of the groups."""
-        return frozenset(self._compiled.groupindex)
 
     def __eq__(self, other: object) -> bool:
         """Two expressions are one when their texts are."""

@@ -59,6 +59,18 @@ def told_while_reading(code: str, title: str) -> Check:
     return Check(code, "error", title, lambda _scene: (), needs="fault")
 
 
+def remarked_while_adopting(code: str, title: str) -> Check:
+    """Return the check of what was remarked while a document in another format was read."""
+
+    def find(scene: CheckContext) -> Iterator[Hit]:
+        adoption = scene.found.adoption
+        for one in adoption.remarks if adoption is not None else ():
+            if one.code == code:
+                yield Hit(Origin("file", one.place), "plan", one.what, one.why, one.fix)
+
+    return Check(code, "warning", title, find)
+
+
 class LoggerSeen(Struct):
     """What the events of one logger were like."""
 

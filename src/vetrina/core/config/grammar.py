@@ -188,7 +188,11 @@ TEMPLATE = Record(
     into=sections.TemplateKeys,
     keys={
         "as": Key(Choice(words=TEMPLATE_FORMS), "the form", required=True, example="json"),
-        "text": Key(Text(braced=True), "the text, for as: text and as: syslog", example="'{time} {level|upper|pad 5} {logger} {message}'"),
+        "text": Key(
+            Text(braced=True),
+            "the text, for as: text and as: syslog",
+            example="'{time} {level|upper|pad 5} {logger} {message}'",
+        ),
         "members": Key(
             MEMBER,
             "for as: json: name to text, {raw: SOURCE} or members within",

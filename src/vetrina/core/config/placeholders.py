@@ -7,7 +7,7 @@ environment. Not here: which type a key wants (kinds.py).
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Iterator, Mapping
 from typing import Literal, NamedTuple
 
 from msgspec import Struct, field
@@ -114,7 +114,7 @@ class Filler(Struct):
 
     def fill(self, scalar: Scalar) -> Filled | Fault:
         """Return the filled text of ``scalar``, or the fault that it has."""
-        text, meaning = scalar.text, scalar.meaning
+        text = scalar.text
         if "${" not in text:
             return Filled(text, text, text)
         try:
@@ -124,7 +124,7 @@ class Filler(Struct):
         except _PlaceholderError as bad:
             related = ((bad.place, "the value that it came through"),) if bad.place else ()
             return Fault("placeholder", bad.what, why=bad.why, fix=bad.fix, place=scalar.place, related=related)
-        return _meant(filled, meaning) if meaning is not None else filled
+        return _meant(filled, scalar.meant(filled.text))
 
     def _count(self, scalar: Scalar, length: int) -> None:
         """Keep the long filled texts of a plan together within bounds, each counted once."""
@@ -249,9 +249,8 @@ class Filler(Struct):
         )
 
 
-def _meant(filled: Filled, meaning: Callable[[str], str]) -> Filled:
+def _meant(filled: Filled, text: str) -> Filled:
     """Return a filled text as what it stands for; a hidden one stays hidden."""
-    text = meaning(filled.text)
     if text == filled.text:
         return filled
     hidden = filled.shown != filled.text

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import json
 import re
-from typing import NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
 from msgspec import Struct, field
 from msgspec.structs import replace
@@ -21,12 +21,14 @@ from vetrina.core.config.build_plan import build
 from vetrina.core.config.grammar import PLAN, PLAN_FILE, VERSION
 from vetrina.core.config.merging import PathStep, merge, merge_at
 from vetrina.core.config.placeholders import Filler, Given, typed
-from vetrina.core.documents.adopted import Adoption
 from vetrina.core.plan.model import Plan
 from vetrina.core.schema.containers import MapOf, Record
 from vetrina.core.schema.held import Layer, MergedNode
 from vetrina.core.schema.nodes import Mapping, Node, Scalar, Source, kind_of, synthetic
 from vetrina.core.sink_kinds.kind import full_path
+
+if TYPE_CHECKING:
+    from vetrina.core.documents.adopted import Adoption  # most calls read no document
 
 Report = list[Fault]
 
@@ -174,7 +176,7 @@ def resolve(
 
 def _with_look_up(fault: Fault, adoption: Adoption) -> Fault:
     """Return a fault of a document's value with the place of the look-up that found it; no ready edit fits there."""
-    look_up = adoption.look_ups.get(fault.place) if fault.place is not None else None
+    look_up = adoption.look_up_at(fault.place) if fault.place is not None else None
     if look_up is None:
         return fault
     return replace(fault, related=((look_up, "the look-up in the mapping"), *fault.related), swap=None)

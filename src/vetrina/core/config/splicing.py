@@ -11,8 +11,6 @@ import json
 import re
 from collections.abc import Iterator, Sequence
 
-from msgspec import Struct
-
 from vetrina.core.base.faults import Place, Refused, refuse
 from vetrina.core.base.logger_names import tree_name
 from vetrina.core.config.dump import yaml_text
@@ -20,6 +18,7 @@ from vetrina.core.config.grammar import PLAN, PLAN_FILE
 from vetrina.core.config.merging import PathStep, way_down
 from vetrina.core.config.placeholders import typed
 from vetrina.core.config.resolution import ResolvedPlan, SetOption
+from vetrina.core.config.splices import Splice, Target
 from vetrina.core.schema.containers import ListOf, MapOf, Record, child_kind
 from vetrina.core.schema.kinds import Kind
 from vetrina.core.schema.nodes import Listing, Mapping, Node, Scalar
@@ -28,35 +27,14 @@ _PLAIN = re.compile(r"[A-Za-z0-9_./]+(?: ?[A-Za-z0-9_./%+-]+)*")
 """Words that stand without quotes everywhere in YAML."""
 
 
-class Target(Struct, frozen=True):
-    """Where a value is to be written: `file` (the plan), `stage` (of that name, in the plan) or `layer` (that file)."""
-
-    kind: str
-    label: str
-
-    def words(self) -> str:
-        """Return it for people."""
-        return {"file": self.label, "stage": f"stage {self.label} of the plan"}.get(self.kind, f"layer {self.label}")
-
-
-class Splice(Struct, frozen=True):
-    """``text`` in place of what stands from ``start`` to ``end`` in the text of the file ``name``."""
-
-    name: str
-    start: int
-    end: int
-    text: str
-    target: Target
-
-    def onto(self, whole: str) -> str:
-        """Return a whole text with the splice made."""
-        return whole[: self.start] + self.text + whole[self.end :]
-
-
 def splice(found: ResolvedPlan, edit: SetOption, target: Target | None = None) -> Splice:
     """Return the splice that writes one value into the text that decides it; raise Refused where none would do."""
     steps = _steps(edit.steps)
     where = target or _decider(found, steps)
+    if found.adoption is not None and where.kind != "layer":
+        from vetrina.core.config.document_splicing import splice_document  # noqa: PLC0415  (most changes are of plans)
+
+        return splice_document(found, edit, steps, where)
     document, name = _document(found, where)
     if where.kind == "stage":
         steps = (PathStep("stages"), PathStep(where.label), *steps)

@@ -37,6 +37,10 @@ class Adopted(Scalar):
         self.words: Mapping[str, Scalar] | None = None
         self.translated = False
 
+    def meant(self, text: str) -> str:
+        """Return what the filled ``text`` stands for in a plan."""
+        return text if self.meaning is None else self.meaning(text)
+
     @property
     def written(self) -> str:
         """Return the text as it stands in the document, or in the mapping."""
@@ -49,12 +53,13 @@ class Use(Struct, frozen=True):
     part: Part
     path: str
     value: Scalar | None = None
+    look: LookUp | None = None
 
 
 class Adoption(Struct):
     """A document read through a mapping: its files, what became of their parts, and what is worth telling.
 
-    ``names`` are those that its placeholders ask for. ``remarks`` are told as findings: what is left over, keys that are given twice, items that take nothing.
+    ``ignored`` holds the identities of parts that the mapping leaves out. ``names`` are those that its placeholders ask for. ``remarks`` are told as findings: what is left over, keys that are given twice, items that take nothing.
     """
 
     mapping: DocumentMapping
@@ -64,6 +69,13 @@ class Adoption(Struct):
     uses: list[Use] = field(default_factory=list)
     remarks: list[Fault] = field(default_factory=list)
     left_over: list[Part] = field(default_factory=list)
+    ignored: set[int] = field(default_factory=set)
     read: int = 0
     names: list[str] = field(default_factory=list)
-    look_ups: dict[Place, Place] = field(default_factory=dict)
+    _look_ups: dict[Place, Place] = field(default_factory=dict)
+
+    def look_up_at(self, place: Place) -> Place | None:
+        """Return where in the mapping the look-up stands that found the value, or the name, at a place of a document."""
+        if not self._look_ups:
+            self._look_ups = {use.value.place: use.look.place for use in self.uses if use.value is not None and use.look is not None}
+        return self._look_ups.get(place)

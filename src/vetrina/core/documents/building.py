@@ -14,10 +14,10 @@ from vetrina.core.documents.adopted import Adopted, Adoption, Use
 from vetrina.core.documents.mapping import Each, Item, Listed, Looked, LookedList, LookUp, Named, Nested, Spec
 from vetrina.core.documents.taking import Found, LookUpFault, Scope, Taker
 from vetrina.core.documents.tree import Part
-from vetrina.core.documents.typing import Typist
+from vetrina.core.documents.typing import Typist, Wants
 from vetrina.core.schema import nodes
-from vetrina.core.schema.containers import ListOf, MapOf, Record
-from vetrina.core.schema.kinds import Kind, Text
+from vetrina.core.schema.containers import ListOf
+from vetrina.core.schema.kinds import Kind
 from vetrina.core.schema.nodes import Listing, Node, Scalar
 
 Pairs = list[tuple[Scalar, Node]]
@@ -138,46 +138,48 @@ class Builder:
         """Return an entry's name as a key, None where it has none (told)."""
         assert look is not None  # noqa: S101  (entries of free names have a look-up for it)
         try:
-            found = self.taker.values(look, scope, single=True)
-            if not found or (not found[0].text and not found[0].own):
-                raise LookUpFault("this entry has no name", scope.part.place, "what it is about is not said",
-                                  'name it, or give the look-up an or: (root is {text: root})', "wrong-name")  # fmt: skip
-            one = found[0]
-            text = one.text if one.own else one.text.replace("$${", "${")
-            if section == "values":
-                text = self.taker.holes.name(text)
-            elif one.part is not None and "${" in one.text.replace("$${", ""):
-                raise LookUpFault("this name holds a placeholder", Place(one.source.name, *one.spot[:2]), "names are taken as they are",
-                                  "write the name out", "wrong-name")  # fmt: skip
+            one, text = self._named_by(look, scope, section)
         except LookUpFault as fault:
             self._tell(fault, look.node)
             return None
         except NotUnderstood as reason:
             self._tell(LookUpFault(str(reason), scope.part.place, code="wrong-name"), look.node)
             return None
-        self._look_up_of(one, look)
         key = Scalar(one.source, text, False, one.spot)
         if one.part is not None:
-            self.adoption.uses.append(Use(one.part, f"the name of {section.removesuffix('s')} {text}", key))
+            self.adoption.uses.append(Use(one.part, f"the name of {section.removesuffix('s')} {text}", key, look))
         return key
+
+    def _named_by(self, look: LookUp, scope: Scope, section: str) -> tuple[Found, str]:
+        """Return what names an entry, and the name; raise LookUpFault where nothing does."""
+        found = self.taker.values(look, scope, single=True)
+        if not found or (not found[0].text and not found[0].own):
+            raise LookUpFault("this entry has no name", scope.part.place, "what it is about is not said",
+                              "name it, or give the look-up an or: (root is {text: root})", "wrong-name")  # fmt: skip
+        one = found[0]
+        if section == "values":
+            return one, self.taker.holes.name(one.text)
+        if one.part is not None and "${" in one.text.replace("$${", ""):
+            raise LookUpFault("this name holds a placeholder", Place(one.source.name, *one.spot[:2]), "names are taken as they are",
+                              "write the name out", "wrong-name")  # fmt: skip
+        return one, one.text if one.own else one.text.replace("$${", "${")
 
     # specs
 
     def _node(self, spec: Spec, scope: Scope, path: str) -> Node | None:
         """Return what a spec finds, None where nothing is given."""
+        if isinstance(spec, Looked):
+            values = self._values(spec.kind, spec.look, scope, path)
+            if isinstance(spec.kind, ListOf):
+                return _list(values)
+            return values[0] if values else None
         if isinstance(spec, Nested):
             return self._nested(spec, scope, path)
         if isinstance(spec, Listed):
             return self._listed(spec, scope, path)
         if isinstance(spec, Named):
             return self._named(spec, scope, path)
-        if isinstance(spec, LookedList):
-            found = [one for look in spec.looks for one in self._values(spec.kind, look, scope, path)]
-            return _list(found)
-        if isinstance(spec.kind, ListOf):
-            return _list(self._values(spec.kind, spec.look, scope, path))
-        values = self._values(spec.kind, spec.look, scope, path)
-        return values[0] if values else None
+        return _list([one for look in spec.looks for one in self._values(spec.kind, look, scope, path)])
 
     def _nested(self, spec: Nested, scope: Scope, path: str) -> Node | None:
         pairs: Pairs = []
@@ -211,31 +213,34 @@ class Builder:
 
     def _values(self, kind: Kind, look: LookUp, scope: Scope, path: str) -> list[Adopted]:
         """Return the values that a look-up finds, each typed as its kind wants."""
-        several = isinstance(kind, ListOf)
-        item = kind.item if isinstance(kind, ListOf) else kind
-        if isinstance(item, Record) and item.short:
-            item = item.keys[item.short].kind
-        braced = isinstance(item, MapOf) or (isinstance(item, Text) and item.braced)
-        empty = isinstance(item, Text) and item.as_written
+        wants = self._typist.wants(kind)
+        several, uses = wants.several, self.adoption.uses
+        if look.plain and not several and not wants.empty:
+            quick = self._plain_value(wants, look, scope)
+            if quick is not None and quick.part is not None:
+                uses.append(Use(quick.part, path, quick, look))
+                return [quick]
         try:
-            found = self.taker.values(look, scope, single=not several, braced=braced, empty=empty)
+            found = self.taker.values(look, scope, single=not several, braced=wants.braced, empty=wants.empty)
         except LookUpFault as fault:
             self._tell(fault, look.node)
             return []
         made = []
         for at, one in enumerate(found):
-            value = self._typist.value(item, one, look)
-            if value is None:
-                continue
-            made.append(value)
-            self._look_up_of(one, look)
-            if one.part is not None:
-                self.adoption.uses.append(Use(one.part, f"{path}[{at}]" if several else path, value))
+            value = self._typist.value(wants, one, look)
+            if value is not None:
+                made.append(value)
+                if one.part is not None:
+                    uses.append(Use(one.part, f"{path}[{at}]" if several else path, value, look))
         return made
 
-    def _look_up_of(self, one: Found, look: LookUp) -> None:
-        if one.source is not look.node.source:
-            self.adoption.look_ups[Place(one.source.name, one.spot[0], one.spot[1])] = look.place
+    def _plain_value(self, wants: Wants, look: LookUp, scope: Scope) -> Adopted | None:
+        """Return a value that a path takes as it stands, None for all that needs more (docs/benchmarks.md, documents)."""
+        try:
+            found = self.taker.plain(look, scope.part)
+        except LookUpFault:
+            return None  # told by those that look again
+        return None if found is None else self._typist.plain_value(wants, *found, look)
 
     # templates that tokens made
 
@@ -277,7 +282,9 @@ class Builder:
     def _tell(self, fault: LookUpFault, node: Node) -> None:
         within = fault.place is None or fault.place.file == node.source.name
         related = () if within else ((node.place, "the look-up in the mapping"),)
-        self.faults.append(Fault(fault.code, fault.what, why=fault.why, fix=fault.fix, place=fault.place or node.place, related=related))
+        self.faults.append(
+            Fault(fault.code, fault.what, why=fault.why, fix=fault.fix, place=fault.place or node.place, related=related)
+        )
 
     def _remark(self) -> None:
         """Remark what nothing took, keys that were given twice, and items that took nothing."""
@@ -286,7 +293,7 @@ class Builder:
             for scalar, path in self.mapping.ignore:
                 try:
                     for part in self.taker.select(path, document.root, scalar):
-                        _touch_all(part)
+                        adoption.ignored |= _touch_all(part)
                 except LookUpFault as fault:
                     self._tell(fault, scalar)
         adoption.left_over = [part for document in adoption.documents for part in document.left_over()]
@@ -314,13 +321,22 @@ def _left_over(part: Part, mapping: str) -> Fault:
                  fix=f"read it in {mapping}, or list {part.path[:120]} under ignore:", place=part.place)  # fmt: skip
 
 
-def _touch_all(part: Part) -> None:
+def _touch_all(part: Part) -> set[int]:
+    """Mark a part with all in it as read, and return the identities of those that nothing had read before."""
+    found = set()
+    waiting = [part]
+    while waiting:
+        one = waiting.pop()
+        if not one.touched:
+            found.add(id(one))
+        waiting += [*one.attributes, *one.children]
     part.touch()
     waiting = [part]
     while waiting:
         one = waiting.pop()
         one.touched = True
         waiting += [*one.attributes, *one.children]
+    return found
 
 
 def _body(layer: _Layer) -> Pairs:

@@ -42,6 +42,9 @@ class LookUp(Struct, frozen=True, kw_only=True):
     by: str = ""
     or_: Node | None = None
 
+    plain: bool = False
+    """Whether it is a path, and nothing is done with what that takes."""
+
     @property
     def place(self) -> Place:
         """Return where the look-up stands in the mapping."""

@@ -2,12 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
-from typing import Any
-
-from vetrina.core.base.errors import NotUnderstood
-from vetrina.core.base.expressions import BadExpression, Expression
-from vetrina.core.base.faults import Fault, offer
+from vetrina.core.documents.look_up_specs import PRIMARY, LookUpReader, Report, is_look_up, no_mapping
 from vetrina.core.documents.mapping import (
     Each,
     Include,
@@ -23,17 +18,14 @@ from vetrina.core.documents.mapping import (
     Spec,
     Token,
 )
-from vetrina.core.documents.notation import Notation, Path
-from vetrina.core.documents.words import Filling, FlagWords, LevelWords, bounds, filling
+from vetrina.core.documents.notation import Notation
+from vetrina.core.documents.words import FlagWords, LevelWords, bounds, filling
 from vetrina.core.schema import nodes
 from vetrina.core.schema.containers import ListOf, MapOf, Record, unknown_key
-from vetrina.core.schema.kinds import Anything, Kind
+from vetrina.core.schema.kinds import Kind
 from vetrina.core.schema.nodes import Listing, Node, Scalar, kind_of
 
-Report = Callable[[Fault], None]
 SECTIONS = ("values", "loggers", "appenders", "templates")
-_PRIMARY = ("at", "text", "key", "member", "of")
-_LOOK_UP = (*_PRIMARY, "where", "is", "match", "split", "skip", "join", "words", "by", "or")
 TOP = (
     "vetrina-mapping", "title", "reads", "spaces", "levels", "yes", "no", "placeholder", "include", "ignore", "plan",
     *SECTIONS, "stages", "tokens", "tables", "strange", "new",
@@ -43,19 +35,13 @@ _NEW_KEYS = {"xml": ("into", "text"), "json": ("into", "member", "value", "item"
              "ini": ("section", "text"), "lines": ("text",)}  # fmt: skip
 
 
-class SpecReader:
+class SpecReader(LookUpReader):
     """Reads one mapping for documents of one notation."""
 
     def __init__(self, notation: Notation, plan: Record, report: Report) -> None:
         """Keep the notation, the plan's kinds, and who is told of faults."""
-        self._notation = notation
+        super().__init__(notation, report)
         self._plan = plan
-        self._report = report
-        self._spaces: dict[str, str] = {}
-        self._sets: frozenset[str] = frozenset()
-        self._tables: dict[str, dict[str, str]] = {}
-        self._groups: tuple[frozenset[str], ...] = ()
-        self._paths: dict[str, Path] = {}
 
     def mapping(self, node: nodes.Mapping, name: str) -> Mapping:
         """Return the mapping; faults go to the report."""
@@ -72,7 +58,7 @@ class SpecReader:
         }
         level_words = [(key.text, self._text(value)) for key, value in self._pairs(given.get("levels"))]
         placeholder = self._expression(given.get("placeholder"))
-        if placeholder is not None and "name" not in placeholder.groups:
+        if placeholder is not None and "name" not in placeholder.groups:  # before anything asks for it
             self._wrong(given["placeholder"], "a placeholder's expression has a group called name", "write (?P<name>…) in it")
             placeholder = None
         return Mapping(
@@ -85,15 +71,15 @@ class SpecReader:
             flags=FlagWords(self._lowered(given.get("yes")), self._lowered(given.get("no"))),
             placeholder=placeholder,
             includes=tuple(self._include(one) for one in self._some(given.get("include"))),
-            ignore=tuple((one, path) for one in self._some(given.get("ignore")) if (path := self._ignored(one)) is not None
+            ignore=tuple((one, path) for one in self._some(given.get("ignore")) if (path := self._path(one)) is not None
                          and isinstance(one, Scalar)),
             plan=self._plan_keys(given.get("plan")),
             sections=self._sections(given),
-            stages=tuple(one for value in self._items(given.get("stages")) if (one := self._stage(value)) is not None),
+            stages=tuple(stage for value in self._items(given.get("stages")) if (stage := self._stage(value)) is not None),
             tokens={key.text: self._tokens(value) for key, value in self._pairs(given.get("tokens"))},
             tables=self._tables,
-            strange={key.text: one for key, value in self._pairs(given.get("strange"))
-                     if self._known_set(key, key.text) and (one := self._expression(value)) is not None},
+            strange={key.text: found for key, value in self._pairs(given.get("strange"))
+                     if self._known_set(key, key.text) and (found := self._expression(value)) is not None},
             new_logger=self._new(given.get("new")),
         )  # fmt: skip
 
@@ -117,7 +103,9 @@ class SpecReader:
             for key, _ in node.pairs:
                 if key.text in SECTIONS or key.text == "stages":
                     self._wrong(key, f'"{key.text}" is a list of items of its own', "write it beside plan, not in it")
-            node = nodes.Mapping(node.source, [one for one in node.pairs if one[0].text not in {*SECTIONS, "stages"}], nodes.at(node))
+            node = nodes.Mapping(
+                node.source, [one for one in node.pairs if one[0].text not in {*SECTIONS, "stages"}], nodes.at(node)
+            )
         spec = self._spec(Record(name="the plan's own keys", keys=left), node)
         return spec if isinstance(spec, Nested) else None
 
@@ -138,7 +126,7 @@ class SpecReader:
 
     def _include(self, node: Node) -> Include:
         if not isinstance(node, nodes.Mapping):
-            raise_mapping(self._report, node, "an include is {each: PATH, path: LOOK-UP}")
+            no_mapping(self._report, node, "an include is {each: PATH, path: LOOK-UP}")
             return Include(Each(node), LookUp(node=node, text=filling("")))
         given = {key.text: value for key, value in node.pairs}
         for key, _ in node.pairs:
@@ -153,9 +141,6 @@ class SpecReader:
                 self._wrong(node, "an include needs the path of the document", 'write path: "@file"')
             path = LookUp(node=node, text=filling(""))
         return Include(each, path)
-
-    def _ignored(self, node: Node) -> Path | None:
-        return self._path(node)
 
     def _tokens(self, node: Node) -> tuple[Token, ...]:
         found = []
@@ -176,7 +161,7 @@ class SpecReader:
     def _new(self, node: Node | None) -> NewLogger | None:
         if node is None:
             return None
-        given = dict((key.text, (key, value)) for key, value in self._pairs(node))
+        given = {key.text: (key, value) for key, value in self._pairs(node)}
         for name, (key, _) in given.items():
             if name != "logger":
                 self._report(unknown_key(key, ["logger"], "new"))
@@ -275,7 +260,11 @@ class SpecReader:
         if isinstance(kind, ListOf):
             return self._list(kind, node)
         operators = getattr(kind, "operators", None)
-        if isinstance(operators, Record) and isinstance(node, nodes.Mapping) and not any(key.text in _PRIMARY for key, _ in node.pairs):
+        if (
+            isinstance(operators, Record)
+            and isinstance(node, nodes.Mapping)
+            and not any(key.text in PRIMARY for key, _ in node.pairs)
+        ):
             return self._record(operators, node, ())
         look = self._look_up(node)
         return None if look is None else Looked(kind, look)
@@ -285,7 +274,9 @@ class SpecReader:
             look = self._look_up(node)
             return None if look is None else Looked(kind, look)
         if not isinstance(node, nodes.Mapping):
-            self._wrong(node, f"{kind.name} is a mapping of its keys, and this is {kind_of(node)}", "nest its keys as in a plan")
+            self._wrong(
+                node, f"{kind.name} is a mapping of its keys, and this is {kind_of(node)}", "nest its keys as in a plan"
+            )
             return None
         keys: dict[str, Spec] = {}
         for key, value in node.pairs:
@@ -311,7 +302,7 @@ class SpecReader:
             found = [one for value in self._items(node) if (one := self._item(kind.value, value, named=True))]
             return Named(kind, node, (), tuple(found))
         nested = type(kind) is not MapOf
-        if nested and (isinstance(node, Scalar) or (isinstance(node, nodes.Mapping) and _is_look_up(node))):
+        if nested and (isinstance(node, Scalar) or (isinstance(node, nodes.Mapping) and is_look_up(node))):
             look = self._look_up(node)
             return None if look is None else Looked(kind, look)
         if not isinstance(node, nodes.Mapping):
@@ -321,164 +312,6 @@ class SpecReader:
         keys = [(key, spec) for key, value in node.pairs if (spec := self._spec(below, value)) is not None]
         return Named(kind, node, tuple(keys))
 
-    # look-ups
-
-    def _look_up(self, node: Node) -> LookUp | None:
-        if isinstance(node, Scalar):
-            path = self._path(node)
-            return None if path is None else LookUp(node=node, at=path)
-        if not isinstance(node, nodes.Mapping):
-            self._wrong(node, f"a look-up is wanted here, and this is {kind_of(node)}", "write a path, or {at: PATH, …}")
-            return None
-        given = {key.text: value for key, value in node.pairs}
-        unknown = [key for key, _ in node.pairs if key.text not in _LOOK_UP]
-        for key in unknown:
-            self._report(unknown_key(key, list(_LOOK_UP), "a look-up"))
-        if unknown or not self._possible(node, given):
-            return None
-        match = self._expression(given.get("match"))
-        groups = match.groups if match else frozenset()
-        known = frozenset().union(*self._groups)
-        by = self._text(given["by"]) if "by" in given else ""
-        if by and not self._known_set(given["by"], by):
-            return None
-        return LookUp(
-            node=node,
-            at=self._path(given["at"]) if "at" in given else None,
-            text=self._filling(given["text"], known, check=True) if "text" in given and match is None else None,
-            key=self._number(given["key"]) if "key" in given else None,
-            member=self._filling(given["member"], known, check=True) if "member" in given else None,
-            of=self._path(given["of"]) if "of" in given else None,
-            where=self._path(given["where"]) if "where" in given else None,
-            is_=self._look_up(given["is"]) if "is" in given else None,
-            match=match,
-            match_text=self._filling(given["text"], groups | known, check=True) if "text" in given and match else None,
-            split=self._text(given["split"]) if "split" in given else "",
-            skip=self._number(given["skip"]) if "skip" in given else 0,
-            join=self._text(given["join"]) if "join" in given else None,
-            words=self._words(given["words"]) if "words" in given else None,
-            by=by,
-            or_=given.get("or"),
-        )  # fmt: skip
-
-    def _possible(self, node: nodes.Mapping, given: dict[str, Node]) -> bool:
-        """Tell whether a look-up has one way to its value; what is wrong is told."""
-        ways = [one for one in _PRIMARY if one in given]
-        if "match" in given and "text" in given:
-            ways.remove("text")
-        if "of" in given and "at" in given:
-            ways.remove("at")
-        if len(ways) != 1:
-            what = f"a look-up has one of {', '.join(_PRIMARY)}, and this has {' and '.join(ways) or 'none'}"
-            self._wrong(node, what, "beside match, text is the match's: add at" if "text" in given and not ways else "")
-            return False
-        if ("of" in given) != ("where" in given and "is" in given):
-            self._wrong(node, "of, where and is belong together", "write {of: PATH, where: PATH, is: LOOK-UP}")
-            return False
-        if "key" in given and not self._notation.by_members:
-            self._wrong(given["key"], "an element stands under no member", "write {at: \"name(..)\"}")
-            return False
-        return True
-
-    def _words(self, node: Node) -> dict[str, Scalar]:
-        return {key.text.lower(): value for key, value in self._pairs(node) if isinstance(value, Scalar)}
-
-    def _path(self, node: Node) -> Path | None:
-        text = self._text(node)
-        if not isinstance(node, Scalar):
-            return None
-        if text not in self._paths:
-            try:
-                self._paths[text] = self._notation.path(text, self._spaces)
-            except NotUnderstood as reason:
-                language = "XPath 1.0" if not self._notation.by_members else "JSONPath (RFC 9535)"
-                self._wrong(node, f'"{text[:80]}" is no {language}: {reason}', "quote it, and write it as that standard says")
-                return None
-        return self._paths[text]
-
-    def _expression(self, node: Node | None) -> Expression | None:
-        if node is None:
-            return None
-        text = self._text(node)
-        try:
-            return Expression(text)
-        except BadExpression as reason:
-            self._wrong(node, f'"{text[:80]}" is no expression: {reason}', "write it as RE2 reads it", "bad-expression")
-            return None
-
-    def _filling(self, node: Node, groups: frozenset[str], *, check: bool) -> Filling | None:
-        found = filling(self._text(node))
-        for group in found.groups():
-            if check and group not in groups:
-                names = sorted(groups)
-                self._wrong(node, f"no match here has a group called {group}", offer(group, names) if names else "write << for a literal <")
-                return None
-        for table in found.tables():
-            if table not in self._tables:
-                self._wrong(node, f'no table is called "{table}"', offer(table, self._tables, otherwise="define it under tables:"))
-                return None
-        return found
-
-    def _known_set(self, node: Node, name: str) -> bool:
-        if name in self._sets:
-            return True
-        self._wrong(node, f'no set of tokens is called "{name[:60]}"', offer(name, self._sets, otherwise="define it under tokens:"))
-        return False
-
-    # nodes of the file
-
-    def _wrong(self, node: Node, what: str, fix: str = "", code: str = "wrong-value") -> None:
-        self._report(Fault(code, what, fix=fix, place=node.place))
-
-    def _text(self, node: Node) -> str:
-        if isinstance(node, Scalar):
-            return "" if node.is_null() and node.text != "~" and not node.text else node.text
-        self._wrong(node, f"a text is wanted here, and this is {kind_of(node)}", code="wrong-type")
-        return ""
-
-    def _number(self, node: Node) -> int:
-        text = self._text(node)
-        if text.isascii() and text.isdigit() and len(text) < 6:
-            return int(text)
-        self._wrong(node, f"a whole number is wanted here, and this is {kind_of(node)}", code="wrong-type")
-        return 0
-
-    def _pairs(self, node: Node | None) -> list[tuple[Scalar, Node]]:
-        if node is None or nodes.is_null_node(node):
-            return []
-        if isinstance(node, nodes.Mapping):
-            return node.pairs
-        self._wrong(node, f"a mapping is wanted here, and this is {kind_of(node)}", code="wrong-type")
-        return []
-
-    def _items(self, node: Node | None) -> list[nodes.Mapping]:
-        """Return the items of a list of mappings; what is none is told."""
-        if node is None or nodes.is_null_node(node):
-            return []
-        if not isinstance(node, Listing):
-            self._wrong(node, f"a list of items is wanted here, and this is {kind_of(node)}", "begin each item with a dash", "wrong-type")
-            return []
-        found = []
-        for one in node.items:
-            if isinstance(one, nodes.Mapping):
-                found.append(one)
-            else:
-                raise_mapping(self._report, one, "an item is a mapping, with each: and what it gives")
-        return found
-
-    def _some(self, node: Node | None) -> Iterable[Node]:
-        if node is None or nodes.is_null_node(node):
-            return []
-        return node.items if isinstance(node, Listing) else [node]
-
-    def _lowered(self, node: Node | None) -> frozenset[str]:
-        return frozenset(self._text(one).strip().lower() for one in self._some(node))
-
-
-def raise_mapping(report: Report, node: Node, what: str) -> None:
-    """Report what is no mapping."""
-    report(Fault("wrong-type", f"{what}, and this is {kind_of(node)}", place=node.place))
-
 
 def _groups_of(each: Each) -> frozenset[str]:
     found: frozenset[str] = frozenset()
@@ -487,15 +320,6 @@ def _groups_of(each: Each) -> frozenset[str]:
     return found
 
 
-def _is_look_up(node: nodes.Mapping) -> bool:
-    """Tell whether a mapping in a JSON template's members is a look-up, not members within."""
-    names = {key.text for key, _ in node.pairs}
-    return bool(names) and names <= set(_LOOK_UP) and any(name in names for name in _PRIMARY)
-
-
 def _levels(words: list[tuple[str, str]]) -> LevelWords:
     ranges = tuple((*found, to) for word, to in words if (found := bounds(word)) is not None)
     return LevelWords({word.strip().lower(): to for word, to in words if bounds(word) is None}, ranges)
-
-
-__all__ = ["SECTIONS", "TOP", "Any", "Anything", "SpecReader"]

@@ -18,7 +18,7 @@ from vetrina.core.documents.mapping import Each, LookUp, Token
 from vetrina.core.documents.mapping import Mapping as DocumentMapping
 from vetrina.core.documents.notation import Path
 from vetrina.core.documents.tree import Document, Part
-from vetrina.core.documents.words import Filling, Holes, joined, literal
+from vetrina.core.documents.words import Filling, Holes, begins_with, joined, literal
 from vetrina.core.schema.nodes import Listing, Node, Scalar, Source
 
 LONGEST_TRANSLATED = 1 << 16
@@ -65,7 +65,8 @@ class Taker:
         """Take ``documents``, the first being the one that was named."""
         self.mapping = mapping
         self.documents = documents
-        self.holes = Holes(self._placeholders if mapping.placeholder is not None else None)
+        wanted = mapping.placeholder
+        self.holes = Holes(self._placeholders, begins_with(wanted.text)) if wanted is not None else Holes(None)
         self._indexes: dict[int, dict[str, list[tuple[Part, Part]]]] = {}
 
     def _placeholders(self, text: str) -> Iterator[tuple[int, int, str, str | None]]:
@@ -109,7 +110,9 @@ class Taker:
             raise LookUpFault("this path makes a text, and parts are wanted", node.place, fix="write a path that takes parts")
         return found
 
-    def _selected(self, path: Path, part: Part, node: Node) -> Sequence[Part] | str:
+    def _selected(self, path: Path | None, part: Part, node: Node) -> Sequence[Part] | str:
+        if path is None:
+            return ()
         try:
             return path.select(part)
         except NotUnderstood as reason:
@@ -143,6 +146,23 @@ class Taker:
             return [_own(one) for one in _some(look.or_)]
         return [self._whole(one, braced=braced) for one in (found[:1] if single else found)]
 
+    def plain(self, look: LookUp, part: Part) -> tuple[str, Part] | None:
+        """Return the text and the part of a path's first value, where it is an attribute or a member: most values are.
+
+        None stands for everything else, which `values` finds: what this returns, it returns as well.
+        """
+        found = self._selected(look.at, part, look.node)
+        if isinstance(found, str):
+            return None
+        for one in found:
+            if one.kind not in _PLAIN_KINDS or (one.document.typed and one.plain):
+                return None
+            one.touch()
+            if one.text:
+                text = self._aside(one.text, one)
+                return (text, one) if text.isascii() and "{" not in text else None
+        return None
+
     def _first(self, look: LookUp, scope: Scope, *, braced: bool) -> Iterator[Found]:
         """Yield what stands where the look-up says, as it stands, with placeholders set aside."""
         if look.text is not None:
@@ -157,10 +177,11 @@ class Taker:
         elif look.of is not None:
             for part in self._referred(look, scope):
                 inner = self._selected(look.at, part, look.node) if look.at is not None else [part]
-                yield from (replace(one, refusal="another entry gives it, to which this one refers") for one in self._of(inner, part))
+                yield from (
+                    replace(one, refusal="another entry gives it, to which this one refers") for one in self._of(inner, part)
+                )
         else:
-            path = look.at
-            yield from self._of(self._selected(path, scope.part, look.node) if path is not None else [], scope.part)
+            yield from self._of(self._selected(look.at, scope.part, look.node), scope.part)
 
     def _of(self, found: Sequence[Part] | str, start: Part) -> Iterator[Found]:
         """Yield the values of parts, an array's as its items; of a text, it itself at the place where it was asked."""
@@ -173,17 +194,19 @@ class Taker:
                 yield self._value(part)
 
     def _value(self, part: Part) -> Found:
-        if part.kind in NOT_A_VALUE:
+        document = part.document
+        if part.kind == "attribute":
+            text, spot = part.text, part.spot
+        elif part.kind in NOT_A_VALUE:
             raise LookUpFault(f"a value is wanted here, and this is {NOT_A_VALUE[part.kind]}", part.place, code="wrong-type",
                               fix="write a path to a value in it")  # fmt: skip
-        text = part.string() if part.kind == "attribute" else part.string().strip() if part.kind != "value" else part.text
-        typed = part.document.typed
-        if typed and part.plain and text in _NOTHING:
+        else:
+            text, spot = (part.text if part.kind == "value" else part.string().strip()), part.value_spot
+        if document.typed and part.plain and text in _NOTHING:
             text = ""
         return Found(
-            text=self._aside(text, part), source=part.document.source, spot=part.value_spot,
-            plain=part.plain if typed else True, part=part,
-        )  # fmt: skip
+            text=self._aside(text, part), source=document.source, spot=spot, plain=part.plain or not document.typed, part=part
+        )
 
     def _aside(self, text: str, part: Part) -> str:
         try:
@@ -256,7 +279,9 @@ class Taker:
         """Split, skip and join; parts are counted as they stand, then stripped, and empty ones left out."""
         if look.split:
             found = [
-                replace(one, text=piece, refusal="it is one piece of a text") for one in found for piece in one.text.split(look.split)
+                replace(one, text=piece, refusal="it is one piece of a text")
+                for one in found
+                for piece in one.text.split(look.split)
             ]
         found = found[look.skip :] if look.skip else found
         if look.split:
@@ -264,7 +289,9 @@ class Taker:
         if look.join is not None and found:
             text = look.join.join(one.text for one in found)
             alone = len(found) == 1 and not found[0].refusal
-            found = [replace(found[-1], text=text, refusal="" if alone else found[-1].refusal or "it is joined from several texts")]
+            found = [
+                replace(found[-1], text=text, refusal="" if alone else found[-1].refusal or "it is joined from several texts")
+            ]
         return found
 
     def _worded(self, words: Mapping[str, Scalar], one: Found) -> Found:
@@ -309,8 +336,11 @@ class Taker:
 
     def _whole(self, one: Found, *, braced: bool = False) -> Found:
         """Return a text with its placeholders put back, one of the document's escaped."""
+        text = one.text if one.own else literal(one.text, braced=braced)
+        if text is one.text and text.isascii():  # no placeholder is set aside in it
+            return one
         try:
-            return replace(one, text=self.holes.back(one.text if one.own else literal(one.text, braced=braced)))
+            return replace(one, text=self.holes.back(text))
         except NotUnderstood as reason:
             raise LookUpFault(str(reason), Place(one.source.name, one.spot[0], one.spot[1])) from None
 
@@ -349,4 +379,5 @@ def _some(node: Node) -> list[Node]:
     return node.items if isinstance(node, Listing) else [node]
 
 
+_PLAIN_KINDS = frozenset({"attribute", "value"})
 _NOTHING = frozenset({"", "null", "Null", "NULL", "~"})

@@ -24,12 +24,13 @@ class Part:
 
     ``name`` is an element's or attribute's (`{space}local`), or the member's under which a value stands; ``label`` is how
     that is written. ``text`` is the value; a ``plain`` one stood without quotes. ``start`` and ``end`` bound the value in
-    the document's text, ``key_start`` is where the name stands. ``order`` counts in document order.
+    the document's text (of an element, its tag), ``key_start`` is where the name stands. ``inner`` bounds what an element
+    holds, between its tags; None where there is one tag alone. ``order`` counts in document order.
     """
 
     __slots__ = (
-        "attributes", "children", "document", "end", "key_start", "kind", "label", "name", "order", "parent", "plain", "start",
-        "text", "touched",
+        "attributes", "children", "document", "end", "inner", "key_start", "kind", "label", "name", "order", "parent", "plain",
+        "start", "text", "touched",
     )  # fmt: skip
 
     def __init__(self, document: Document, kind: PartKind, parent: Part | None, start: int, end: int) -> None:
@@ -39,6 +40,7 @@ class Part:
         self.parent = parent
         self.start = self.key_start = start
         self.end = end
+        self.inner: tuple[int, int] | None = None
         self.name: str | None = None
         self.label = ""
         self.text = ""
@@ -117,6 +119,16 @@ class Part:
         """Return where it begins: a member and an attribute with its name."""
         return Place(self.document.source.name, *self.document.line_column(self.key_start))
 
+    def source_text(self) -> str:
+        """Return what stands there: an attribute's, a text's or a value's own text, else the part as it is written."""
+        if self.kind in {"attribute", "text", "value"}:
+            return self.string().strip()
+        text = self.document.source.text
+        if self.kind != "element":
+            return text[self.start : self.end]
+        close = self.end if self.inner is None else self.inner[1]
+        return text[self.start : text.find(">", close) + 1]
+
     @property
     def path(self) -> str:
         """Return where it stands in its document: a path that takes this part alone."""
@@ -141,6 +153,7 @@ class Document:
         self._count = 0
         self._lines: list[int] | None = None
         self._members: dict[int, dict[str | None, Part]] = {}
+        self._elements: dict[str, list[Part]] | None = None
         self._turns: dict[int, dict[int, tuple[int, int]]] = {}
 
     def count(self) -> int:
@@ -161,6 +174,19 @@ class Document:
         if found is None:
             found = self._members[id(part)] = {one.name: one for one in part.children}
         return found
+
+    def elements(self, name: str) -> list[Part]:
+        """Return all elements of that name, of any where it is empty, in document order."""
+        if self._elements is None:
+            self._elements = {"": []}
+            waiting = [self.root]
+            while waiting:
+                part = waiting.pop()
+                if part.kind == "element":
+                    self._elements[""].append(part)
+                    self._elements.setdefault(part.name or "", []).append(part)
+                waiting += [one for one in reversed(part.children) if one.kind == "element"]
+        return self._elements.get(name, [])
 
     def turn_of(self, part: Part, parent: Part) -> tuple[int, int]:
         """Return the how-manieth (from 1) of its likes a part is below its parent, and how many there are."""

@@ -65,6 +65,15 @@ class FlagWords(Struct, frozen=True):
         return "false" if word in self.no or word == "false" else text.strip()
 
 
+_FIRST = re.compile(r"\\([^\w\s])(?![?*+{])|([^\\.^$|?*+()\[\]{}])(?![?*+{])")
+
+
+def begins_with(expression: str) -> str:
+    """Return the character that whatever an expression matches begins with, nothing where it may be any."""
+    found = _FIRST.match(expression)
+    return (found[1] or found[2]) if found is not None and "|" not in expression else ""
+
+
 Tables = Mapping[str, Mapping[str, str]]
 _HOLE = re.compile(r"<<|<([A-Za-z_]\w*)(?:\|([^<>|]+))?>")
 
@@ -115,9 +124,9 @@ def filling(text: str) -> Filling:
 
 def literal(text: str, *, braced: bool) -> str:
     """Return a document's text so that nothing of a plan begins in it."""
-    if braced:
+    if braced and ("{" in text or "}" in text):
         text = text.replace("{", "{{").replace("}", "}}")
-    return text.replace("${", "$${")
+    return text.replace("${", "$${") if "${" in text else text
 
 
 def joined(before: str, text: str) -> str:
@@ -136,19 +145,29 @@ def translated(text: str, table: Mapping[str, str]) -> str:
 class Holes:
     """A document's placeholders, set aside as single characters while its texts are matched and translated."""
 
-    def __init__(self, expression: Callable[[str], Iterator[tuple[int, int, str, str | None]]] | None) -> None:
-        """Keep what finds placeholders in a text: bounds, name and default of each."""
-        self._find = expression
+    def __init__(self, find: Callable[[str], Iterator[tuple[int, int, str, str | None]]] | None, begin: str = "") -> None:
+        """Keep what finds placeholders in a text (bounds, name and default of each), and with what all of them begin."""
+        self._find = find
+        self._begin = begin
         self._marks: dict[tuple[str, str | None], str] = {}
         self._meant: dict[str, tuple[str, str | None]] = {}
+        self._known: dict[str, str] = {}
         self.names: dict[str, str] = {}
 
     def aside(self, text: str) -> str:
         """Return a text with a mark in place of each placeholder."""
-        if self._find is None:
+        if self._find is None or self._begin not in text:
             return text
+        known = self._known.get(text)
+        if known is None:
+            known = self._marked(self._find, text)
+            if len(self._known) < _MOST_MARKS:
+                self._known[text] = known
+        return known
+
+    def _marked(self, find: Callable[[str], Iterator[tuple[int, int, str, str | None]]], text: str) -> str:
         made, position = "", 0
-        for start, end, name, default in self._find(text):
+        for start, end, name, default in find(text):
             made += text[position:start] + self._mark(name, default)
             position = end
         return made + text[position:] if position else text

@@ -5,8 +5,7 @@ Here: the tree between reading (formats/) and layering (merging.py), and its equ
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from typing import ClassVar, TypeAlias
+from typing import TypeAlias
 
 from msgspec import Struct
 
@@ -29,9 +28,6 @@ class Scalar:
 
     __slots__ = ("aliased", "column", "end", "line", "plain", "source", "start", "text")
 
-    meaning: ClassVar[Callable[[str], str] | None] = None
-    """What the filled text stands for; a value read from a document in another format may have words of its own."""
-
     def __init__(self, source: Source, text: str, plain: bool, spot: tuple[int, int, int, int]) -> None:  # noqa: FBT001
         """Keep ``spot`` as (line from 1, column from 1, index of the first character, index past the last)."""
         self.source = source
@@ -44,6 +40,10 @@ class Scalar:
     def place(self) -> Place:
         """Return where it stands."""
         return Place(self.source.name, self.line, self.column)
+
+    def meant(self, text: str) -> str:
+        """Return what the filled ``text`` stands for; a value of a document in another format may have words of its own."""
+        return text
 
     def is_null(self) -> bool:
         """Tell whether it is YAML's null, which removes or leaves out."""

@@ -11,7 +11,9 @@ KIND = SinkKind(
     "file",
     "a file; relative paths start from the plan's workdir",
     {
-        "path": Key(Text(empty=False, wants="a path", braced=True), "where the file is", required=True, example="logs/daybook.log"),
+        "path": Key(
+            Text(empty=False, wants="a path", braced=True), "where the file is", required=True, example="logs/daybook.log"
+        ),
         "append": Key(Flag(), "false: emptied at each start of the process", "true", example="false"),
         "encoding": Key(Choice(words=ENCODINGS), "how its text becomes bytes", "utf-8", example="utf-8"),
     },

@@ -11,7 +11,9 @@ KIND = SinkKind(
     {
         "database": Key(Text(empty=False, wants="a path"), "the SQLite file", required=True, example="logs/fares.sqlite"),
         "table": Key(Text(empty=False, wants="a table's name"), "the table", required=True, example="fares"),
-        "columns": Key(MapOf(Text(braced=True)), "column to template", required=True, example="{at: '{time}', what: '{message}'}"),
+        "columns": Key(
+            MapOf(Text(braced=True)), "column to template", required=True, example="{at: '{time}', what: '{message}'}"
+        ),
     },
     takes=("columns", "text", "json"),
     place=lambda keys, folder: f"table {full_path(keys.get('database', ''), folder)} {keys.get('table', '')}",

@@ -35,10 +35,14 @@ def decoded(data: bytes, name: str, declared: str = "") -> tuple[str, str]:
         ) from None  # fmt: skip
     nul = text.find("\0")
     if nul >= 0:
-        raise unreadable(name, "the text holds a NUL character", "this looks like a binary file", "", text.count("\n", 0, nul) + 1, 1)
+        raise unreadable(
+            name, "the text holds a NUL character", "this looks like a binary file", "", text.count("\n", 0, nul) + 1, 1
+        )
     codec += _WITH_MARK if mark else ""
     if encoded(text, codec) != data:
-        raise unreadable(name, f"as {codec.upper()} the document would not be written back byte for byte", "", "save it as UTF-8")
+        raise unreadable(
+            name, f"as {codec.upper()} the document would not be written back byte for byte", "", "save it as UTF-8"
+        )
     return text, codec
 
 
@@ -52,11 +56,20 @@ def encoded(text: str, codec: str) -> bytes:
     return mark + text.encode(bare)
 
 
+def text_of(data: bytes, codec: str) -> str:
+    """Return the text of bytes in a codec that `decoded` named; raise UnicodeDecodeError where they are none."""
+    bare = codec.removesuffix(_WITH_MARK)
+    mark = encoded("", codec)
+    return data.removeprefix(mark).decode(bare)
+
+
 def _known(codec: str, name: str) -> str:
+    """Return a text encoding's own name; raise Unreadable for one that Python does not know, or that is none of texts."""
     try:
-        found = codecs.lookup(codec)
+        b"".decode(codec)
+        found = codecs.lookup(codec).name
     except (LookupError, ValueError):
-        found = None
-    if found is None or not found._is_text_encoding or found.name in {"idna", "punycode", "undefined"} or "escape" in found.name:  # noqa: SLF001  (there is no other way to tell)
+        found = ""
+    if found in {"", "idna", "punycode", "undefined"} or "escape" in found:
         raise unreadable(name, f'the encoding "{codec[:40]}" is not known', "the document declares it", "save it as UTF-8")
-    return found.name
+    return found

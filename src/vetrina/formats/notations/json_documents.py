@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from collections.abc import Callable, Mapping
 
-from vetrina.core.base.faults import Fault
+from vetrina.core.base.faults import Fault, Unreadable
 from vetrina.core.documents.notation import Path
 from vetrina.core.documents.tree import Document, Part
 from vetrina.core.schema.nodes import Source
@@ -37,7 +37,7 @@ class JsonNotation:
                 many.line, many.column,
             ) from None  # fmt: skip
         if node is None:
-            _refuse(text, source.name)
+            raise _refused(text, source.name)
         return of_node(node, source, self.name, typed=True)
 
     def path(self, text: str, spaces: Mapping[str, str]) -> Path:
@@ -53,16 +53,16 @@ class JsonNotation:
         return json.dumps(text, ensure_ascii=False)
 
 
-def _refuse(text: str, name: str) -> None:
-    """Raise what is wrong with a text that is no JSON."""
+def _refused(text: str, name: str) -> Unreadable:
+    """Return what is wrong with a text that is no JSON."""
     try:
         json.loads(text)
     except json.JSONDecodeError as error:
         what = "the document is empty" if not text.strip() else f"this is not JSON: {error.msg[:1].lower()}{error.msg[1:]}"
-        raise unreadable(name, what, "", "", error.lineno, error.colno) from None
+        return unreadable(name, what, "", "", error.lineno, error.colno)
     except (RecursionError, ValueError):
         pass
-    raise unreadable(name, f"the document is nested more than {DEEPEST} deep, or holds what JSON has not",
+    return unreadable(name, f"the document is nested more than {DEEPEST} deep, or holds what JSON has not",
                      "NaN, Infinity and half characters are no JSON")  # fmt: skip
 
 

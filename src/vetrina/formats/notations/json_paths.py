@@ -6,7 +6,6 @@ made when the first such path is asked. Expressions in its `match` and `search` 
 
 from __future__ import annotations
 
-import json
 import re
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Any
@@ -232,8 +231,3 @@ def _queries(expression: Any) -> Iterator[Any]:
             yield from _queries(inner)
     for one in getattr(expression, "args", ()):
         yield from _queries(one)
-
-
-def quoted(name: str) -> str:
-    """Return a name as a step of a path."""
-    return json.dumps(name, ensure_ascii=False)

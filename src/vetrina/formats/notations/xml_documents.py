@@ -20,6 +20,7 @@ from vetrina.formats.notations.encodings import decoded
 
 _DECLARED = re.compile(rb"""<\?xml\s[^>]{0,200}?encoding\s*=\s*["']([A-Za-z][A-Za-z0-9._-]*)["']""")
 _ATTRIBUTE = re.compile(r"""\s+([^\s=/>]+)\s*=\s*(?:"([^"]*)"|'([^']*)')""")
+_CLOSED = re.compile(r"\s*/>")
 _TAG_NAME = re.compile(r"<[^\s/>]+")
 _WIDE = ((b"<\0\0\0", "utf-32-le"), (b"\0\0\0<", "utf-32-be"), (b"<\0", "utf-16-le"), (b"\0<", "utf-16-be"))
 CDATA, MIXED = "cdata", "mixed"
@@ -96,7 +97,7 @@ class _Reader:
 
     def read(self) -> Document:
         try:
-            self.parser.Parse(self.data, True)  # noqa: FBT003  (expat knows it by its place alone)
+            self.parser.Parse(self.data, True)
         except expat.ExpatError as error:
             index = self._char(self.parser.ErrorByteIndex) if self.parser.ErrorByteIndex >= self.byte else self.char
             line, column = self.document.line_column(min(index, len(self.text)))
@@ -170,8 +171,11 @@ class _Reader:
         element.end = at
 
     def end(self, _name: str) -> None:
-        self._close(self._char(self.parser.CurrentByteIndex))
+        at = self._char(self.parser.CurrentByteIndex)
+        self._close(at)
         self.depth -= 1
+        if _CLOSED.match(self.text, self.here.end) is None:
+            self.here.inner = (self.text.index(">", self.here.end) + 1, at)
         self.here = self.here.parent or self.here
 
     def characters(self, data: str) -> None:
@@ -222,7 +226,9 @@ class _Reader:
                              "such values have no place in the document", "write them where they hold")  # fmt: skip
 
     def skipped(self, name: str, _parameter: int) -> None:
-        raise self._stop(f"&{name[:60]}; is not declared in the document", "nothing outside the document is fetched", "write its text here")
+        raise self._stop(
+            f"&{name[:60]}; is not declared in the document", "nothing outside the document is fetched", "write its text here"
+        )
 
 
 NOTATION = XmlNotation()

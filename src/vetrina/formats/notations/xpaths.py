@@ -90,8 +90,15 @@ class PlainPath(Struct, frozen=True):
 
     def select(self, part: Part) -> Sequence[Part]:
         """Return the parts in document order."""
+        steps = self.steps
+        if len(steps) == 1 and not self.absolute and steps[0].axis in {"attribute", "child"} and not steps[0].asked:
+            return _AXES[steps[0].axis](part, steps[0].name)
         found: list[Part] = [part.document.root] if self.absolute else [part]
-        for step in self.steps:
+        if self.absolute and steps and steps[0].deep and steps[0].axis == "child":
+            found = list(part.document.elements(steps[0].name))
+            found = [one for one in found if _has(one, steps[0].asked)] if steps[0].asked else found
+            steps = steps[1:]
+        for step in steps:
             found = _walk(found, step)
             if not found:
                 break
@@ -191,14 +198,14 @@ class _Copy:
     """A document's tree as the library wants it, and the way from its nodes back to parts."""
 
     def __init__(self, document: Document) -> None:
-        from xml.etree.ElementTree import Element, ElementTree  # noqa: PLC0415, S405  (nothing is parsed by it)
+        from xml.etree.ElementTree import Element, ElementTree  # noqa: PLC0415  (nothing is parsed by it)
 
         from elementpath.tree_builders import get_node_tree  # noqa: PLC0415  (0.2 s, for such paths only)
 
         self.part_of: dict[int, Part] = {}
         self.element_of: dict[int, Any] = {}
         top = next(one for one in document.root.children if one.kind == "element")
-        waiting = [(top, None)]
+        waiting: list[tuple[Part, Any]] = [(top, None)]
         root: Any = None
         while waiting:
             part, above = waiting.pop()
@@ -211,7 +218,7 @@ class _Copy:
             waiting += [(one, made) for one in reversed(part.children) if one.kind == "element"]
         for part in self.part_of.values():
             self._fill(self.element_of[id(part)], part)
-        self.tree = get_node_tree(ElementTree(root))
+        self.tree: Any = get_node_tree(ElementTree(root))
         self.document = document
 
     def _fill(self, made: Any, part: Part) -> None:

@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 
 from msgspec import Struct
 
-from vetrina.core.config.splicing import Target
+from vetrina.core.config.splices import Target
 from vetrina.views.changes import Applied
 
 
