@@ -53,9 +53,9 @@ def _is_plan(path: Path) -> bool:
     return first.lstrip(" {").startswith(("vetrina:", '"vetrina":', "'vetrina':"))
 
 
-def read_mapping(path: Path, name: str, faults: list[Fault]) -> tuple[Mapping, Notation]:
+def read_mapping(path: Path, name: str, faults: list[Fault], texts: Texts | None = None) -> tuple[Mapping, Notation]:
     """Return a mapping and the notation that it reads; raise Unreadable for what is none, other faults are added."""
-    text = decode(read_bytes(path, name), name)
+    text = texts[name] if texts and name in texts else decode(read_bytes(path, name), name)
     node = read_document(text, Source(name, "file", text), faults.append)
     if not isinstance(node, nodes.Mapping):
         what = "the file is empty" if node is None else f"a mapping's file is a mapping, and this is {kind_of(node)}"
@@ -89,7 +89,7 @@ def read_adopted(
 
     ``texts`` stand in for files, by their names; faults are added to ``faults``, what is no document is raised.
     """
-    mapping, kind = read_mapping(by, str(by), faults)
+    mapping, kind = read_mapping(by, str(by), faults, texts)
     if faults:
         raise Refused(faults)
     adoption = Adoption(mapping, kind)

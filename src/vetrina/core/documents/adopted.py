@@ -77,5 +77,7 @@ class Adoption(Struct):
     def look_up_at(self, place: Place) -> Place | None:
         """Return where in the mapping the look-up stands that found the value, or the name, at a place of a document."""
         if not self._look_ups:
-            self._look_ups = {use.value.place: use.look.place for use in self.uses if use.value is not None and use.look is not None}
+            self._look_ups = {
+                use.value.place: use.look.place for use in self.uses if use.value is not None and use.look is not None
+            }
         return self._look_ups.get(place)

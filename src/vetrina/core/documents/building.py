@@ -11,7 +11,7 @@ from collections.abc import Callable, Iterable, Iterator, Mapping
 from vetrina.core.base.errors import NotUnderstood
 from vetrina.core.base.faults import Fault, Place
 from vetrina.core.documents.adopted import Adopted, Adoption, Use
-from vetrina.core.documents.mapping import Each, Item, Listed, Looked, LookedList, LookUp, Named, Nested, Spec
+from vetrina.core.documents.mapping import Each, Item, Listed, Looked, LookUp, Named, Nested, Spec
 from vetrina.core.documents.taking import Found, LookUpFault, Scope, Taker
 from vetrina.core.documents.tree import Part
 from vetrina.core.documents.typing import Typist, Wants
