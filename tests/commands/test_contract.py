@@ -45,6 +45,7 @@ DOCUMENTS: dict[str, list[str]] = {
     "apply": ["apply", "plan.yaml", "--tune", "ropeway.gate=debug", "--yes"],
     "undo": ["undo", "plan.yaml", "--dry-run"],
     "undo-list": ["undo", "plan.yaml", "--list"],
+    "adopt": ["adopt", "kiosk.xml", "--explain"],
     "expect": ["expect", "plan.yaml", "cases.yaml", "--tune", "ropeway.drive=fatal"],
     "rehearse": ["rehearse", "plan.yaml", W, "--into", "box", "--verify"],
 }  # fmt: skip

@@ -46,7 +46,20 @@ MORE = [
     event(logger, level, f"more {at}", time=f"2026-11-{9 + at:02}T01:00:00Z", fields={"gate": 0})
     for at, (logger, level) in enumerate([("a", "info"), ("b", "error"), ("a.b", "info"), ("off", "error"), ("d", "warn")])
 ]
-READING = {"--stage": ["live"], "--with": ["layer.yaml"], "--env": ["LOWEST=error"], "--env-file": ["some.env"], "--set": ["templates.long='{time} changed {message}'"],
+MAPPING = """vetrina-mapping: 1
+reads: yaml
+levels: {info: notice, warn: error, debug: trace}
+placeholder: '\\$\\{(?P<name>\\w+)(?::-(?P<default>[^}]*))?\\}'
+values: [{each: {of: $.values, members: '(?P<n>.+)'}, name: {text: <n>}, value: $}]
+loggers:
+  - {each: {of: $.loggers, members: '(?P<n>.+)', value: .}, name: {text: <n>}, level: $}
+  - {each: '$.loggers[?@.to || @.level]', name: {key: 0}, level: $.level, to: $.to, climb: $.climb}
+  - {each: '$.loggers[?@.enabled == false]', name: {key: 0}, enabled: $.enabled}
+appenders: [{each: {of: $.appenders, members: '(?P<n>.+)'}, name: {text: <n>}, sink: $.sink, path: $.path, template: $.template}]
+templates: [{each: {of: $.templates, members: '(?P<n>.+)'}, name: {text: <n>}, text: $}]
+stages: [{each: {of: $.stages, members: '(?P<n>.+)'}, name: {text: <n>}}]
+"""
+READING = {"--by": ["odd.mapping.yaml"], "--stage": ["live"], "--with": ["layer.yaml"], "--env": ["LOWEST=error"], "--env-file": ["some.env"], "--set": ["templates.long='{time} changed {message}'"],
            "--tune": ["root=debug"]}  # fmt: skip
 COMMANDS: dict[str, tuple[list[str], dict[str, list[str]]]] = {
     "levels": (["plan.yaml"], READING | {"--set": ["loggers.a.level=trace"]} | {"--under": ["a"], "--depth": ["0"], "--differs": [], "--find": ["b"]}),
@@ -67,14 +80,16 @@ COMMANDS: dict[str, tuple[list[str], dict[str, list[str]]]] = {
     "whatif": (["plan.yaml", "week.jsonl", "--tune", "a=debug"], {key: READING[key] for key in READING if key not in {"--set", "--tune"}} | {"--set": ["deliver=once"],
                "--to-with": ["layer.yaml"], "--to-stage": ["dark"], "--must-show": ["logger=a,level=debug"], "--rate": ["a error 1/minute"], "--repeat": ["3"],
                "--ratio": ["0.3"], "--note": ["out.md"], "--also": ["more.jsonl"]}),
-    "compare": (["plan.yaml", "other.yaml"], READING | {"--set": ["appenders.side.path=elsewhere.log"], "--env": ["FLOOR=fatal"], "--by": ["appender"], "--other-stage": ["live"], "--other-with": ["layer.yaml"],
+    "compare": (["plan.yaml", "other.yaml"], READING | {"--set": ["appenders.side.path=elsewhere.log"], "--env": ["FLOOR=fatal"], "--told-by": ["appender"], "--other-by": ["odd.mapping.yaml"], "--other-stage": ["live"], "--other-with": ["layer.yaml"],
                 "--other-set": ["appenders.book.ceiling=error"], "--other-tune": ["b=error"]}),
-    "apply": (["plan.yaml", "--tune", "b=error", "--yes"], {"--set": ["deliver=once"], "--into": ["new.yaml"], "--in-stage": ["live"], "--dry-run": [],
+    "apply": (["plan.yaml", "--tune", "b=error", "--yes"], {"--set": ["deliver=once"], "--into": ["new.yaml"], "--in-stage": ["live"], "--dry-run": [], "--by": ["odd.mapping.yaml"],
               "--stage": ["dark"], "--with": ["layer.yaml"], "--env": ["LOWEST=error"], "--env-file": ["some.env"]}),
     "expect": (["plan.yaml", "cases.yaml"], READING | {"--set": ["loggers.a.level=off"]} | {"--record": [], "--junit": ["out.xml"], "--also": ["more.jsonl"]}),
     "read": (["app.log", "--template", "{time} {level} {logger} {message} {fields}"], {"--plan": ["plan.yaml"], "--appender": ["desk"], "--zone": ["Asia/Tokyo"], "--date": ["2026-11-13"], "--encoding": ["latin-1"],
              "--default-level": ["warn"], "--logger": ["a"], "--level": ["error"], "--field": ["x=1"], "--since": ["2026-11-10"], "--until": ["2026-11-12"], "--first": ["2"]}
              | {key: READING[key] for key in READING}),
+    "adopt": (["plan.yaml", "--by", "odd.mapping.yaml"], {"--explain": [], "--draft": [], "--reads": ["yaml"]}),
+    "adopt:draft": (["plan.yaml", "--draft"], {"--reads": ["lines"], "--by": ["odd.mapping.yaml"], "--explain": []}),
     "undo": (["plan.yaml"], {"--all": [], "--list": [], "--dry-run": []}),
 }  # fmt: skip
 ALL: dict[str, list[str]] = {"--json": []}
@@ -90,7 +105,7 @@ EFFECTLESS = {
     "the files' bytes stay the same: tested with the pictures": {"--plot"},
 }
 """Options that this test leaves out, each with the reason."""
-ONCE_EACH = {"--stage", "--with", "--env", "--env-file", "--tune"}
+ONCE_EACH = {"--by", "--stage", "--with", "--env", "--env-file", "--tune"}
 """What a plan is read with: tried alone, and `--set` for all of them beside the others; which one wins is tested elsewhere."""
 
 
@@ -124,7 +139,7 @@ MASKED = {
 
 
 def setup(folder: Path) -> None:
-    files = {"plan.yaml": PLAN, "other.yaml": PLAN.replace("400 B", "500 B").replace("SIDE:-side", "SIDE:-beside"), "layer.yaml": LAYER, "cases.yaml": CASES, "some.env": "FLOOR=warn\nLOWEST=fatal\nZONE=Asia/Tokyo\n",
+    files = {"plan.yaml": PLAN, "other.yaml": PLAN.replace("400 B", "500 B").replace("SIDE:-side", "SIDE:-beside"), "layer.yaml": LAYER, "cases.yaml": CASES, "odd.mapping.yaml": MAPPING, "some.env": "FLOOR=warn\nLOWEST=fatal\nZONE=Asia/Tokyo\n",
              "week.jsonl": "".join(json.dumps(one) + "\n" for one in EVENTS), "more.jsonl": "".join(json.dumps(one) + "\n" for one in MORE), "app.log": LOG}  # fmt: skip
     for name, text in files.items():
         (folder / name).write_text(text)

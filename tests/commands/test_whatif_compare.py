@@ -137,7 +137,7 @@ def test_whatif_wants_a_change_that_shows_the_message(run: Run, write: Write) ->
         (["whatif", "plan.yaml", "e.jsonl", "--tune", "a=debug", "--must-show", "logger=a"], "wants a logger and a level"),
         (["whatif", "plan.yaml", "e.jsonl", "--tune", "a=debug", "--rate", "much"], "this is no stream"),
         (["whatif", "plan.yaml", "e.jsonl", "--to-stage", "lowd"], 'no stage is called "lowd"'),
-        (["compare", "plan.yaml", "plan.yaml", "--by", "name"], "--by sink or --by appender"),
+        (["compare", "plan.yaml", "plan.yaml", "--told-by", "name"], "--told-by sink or --told-by appender"),
         (["compare", "plan.yaml", "plan.yaml", "--other-tune", "a=lowd"], "--other-tune a=lowd"),
         (["compare", "plan.yaml", "none.yaml"], "there is no such file"),
     ],

@@ -19,7 +19,7 @@ from vetrina.core.routing.router import Router
 
 CHECKS = load()
 START = datetime(2026, 1, 1, tzinfo=UTC)
-FROM_PLAN = [code for code, one in CHECKS.items() if one.needs not in {"probe", "network"}]
+FROM_PLAN = [code for code, one in CHECKS.items() if one.needs not in {"probe", "network", "document"}]
 MACHINE = [code for code, one in CHECKS.items() if one.needs in {"probe", "network"}]
 
 

@@ -13,7 +13,9 @@ from vetrina.core.base.faults import Fault, Refused, refuse
 from vetrina.core.config.adopted_plan import adopted_plan
 from vetrina.core.config.dump import Entries
 from vetrina.core.documents.adopted import Adoption
+from vetrina.core.schema.nodes import Mapping
 from vetrina.formats.adopting import read_adopted
+from vetrina.formats.drafting import draft_of
 from vetrina.formats.plans import mapping_for
 from vetrina.views import adopt as view
 from vetrina.views.documents import adopt as documents
@@ -54,28 +56,38 @@ def run(
     """
     if draft:
         calling.only_beside("--draft", "--reads")
-        _draft(document, reads)
+        sys.stdout.write(draft_of(document, reads))
         return
-    if reads:
-        raise refuse(
-            "--reads has no effect without --draft", "a mapping says itself what it reads", "leave it out", where="--reads"
-        )
-    mapping = mapping_for(document, by)
-    if mapping is None:
-        raise refuse(
-            "which mapping?", f"none stands beside {document}" if by != "-" else "--by - takes none",
-            f"name it with --by, or begin one: vetrina adopt {document} --draft > {document.stem}.mapping.yaml", where="adopt",
-        )  # fmt: skip
-    faults: list[Fault] = []
-    node, adoption = read_adopted(document, str(document), mapping, faults)
-    if faults:
-        raise Refused(faults)
+    node, adoption = _read(document, _mapping(document, by, reads))
     body, untold = adopted_plan(node, adoption)
     _show(body, adoption, explain=explain, wide=wide, as_json=json)
     sys.stdout.flush()
     calling.remark(view.remark_lines(adoption, untold))
     if adoption.left_over or untold:
         raise typer.Exit(calling.Exit.WANTING)
+
+
+def _mapping(document: Path, by: str, reads: str) -> Path:
+    """Return the mapping: the one that is named, else one beside the document."""
+    if reads:
+        raise refuse(
+            "--reads has no effect without --draft", "a mapping says itself what it reads", "leave it out", where="--reads"
+        )
+    found = mapping_for(document, by)
+    if found is None:
+        raise refuse(
+            "which mapping?", f"none stands beside {document}" if by != "-" else "--by - takes none",
+            f"name it with --by, or begin one: vetrina adopt {document} --draft > {document.stem}.mapping.yaml", where="adopt",
+        )  # fmt: skip
+    return found
+
+
+def _read(document: Path, mapping: Path) -> tuple[Mapping, Adoption]:
+    faults: list[Fault] = []
+    read = read_adopted(document, str(document), mapping, faults)
+    if faults:
+        raise Refused(faults)
+    return read
 
 
 def _show(body: Entries, adoption: Adoption, *, explain: bool, wide: bool, as_json: bool) -> None:
@@ -86,9 +98,3 @@ def _show(body: Entries, adoption: Adoption, *, explain: bool, wide: bool, as_js
         calling.print_fitted(view.explain_lines(adoption, width), width)
     else:
         calling.print_lines(view.plan_lines(body))
-
-
-def _draft(document: Path, reads: str) -> None:
-    from vetrina.formats.drafting import draft_of  # noqa: PLC0415  (rare)
-
-    sys.stdout.write(draft_of(document, reads))

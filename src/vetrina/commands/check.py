@@ -170,6 +170,7 @@ class _Call(msgspec.Struct, frozen=True):
             text = decode(sys.stdin.buffer.read(), "-") if plan == "-" else None
             found = self._read(plan, text, None)
             known, bad = self._circumstances(found)
+            known = replace(known, document=found.adoption is not None)
             names = found.stage_names() if self.all_stages else []
             findings = (
                 checking.check_stages(partial(self._read, plan, text), names, known, self.wanted)
@@ -252,7 +253,12 @@ def _limits(texts: list[str], checks: dict[str, Check]) -> dict[str, dict[str, f
     return found
 
 
-_NEEDS = {"events": "it needs --events", "probe": "it needs --probe", "network": "it needs --probe-network"}
+_NEEDS = {
+    "document": "it needs a document in another format (--by)",
+    "events": "it needs --events",
+    "probe": "it needs --probe",
+    "network": "it needs --probe-network",
+}
 
 
 class _Report(msgspec.Struct):

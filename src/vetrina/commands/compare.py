@@ -12,6 +12,7 @@ from vetrina.commands import calling, completing, options
 from vetrina.core.base.faults import Fault, Refused, refuse
 from vetrina.core.changes.comparing import compare
 from vetrina.core.changes.sinks_compared import compare_sinks
+from vetrina.core.plan.model import Plan
 from vetrina.views import compare as view
 from vetrina.views.documents import compare as documents
 
@@ -67,14 +68,9 @@ def run(
         what = f'"{told_by[:40]}" is nothing to tell arrivals apart by'
         raise refuse(what, fix="write --told-by sink or --told-by appender", where="--told-by")
     first = given.read(plan).plan
-    if not other_by and given.by and Path(other).resolve() == Path(plan).resolve():
-        other_by = given.by
-    try:
-        second = (
-            replace(given, by=other_by, stage=other_stage, with_=other_with, set_=other_set, tune=other_tune).read(other).plan
-        )
-    except Refused as refused:
-        raise Refused([_of_the_other(fault) for fault in refused.faults]) from None
+    same_file = not other_by and other.resolve() == plan.resolve()
+    by = given.by if same_file else other_by
+    second = _second(replace(given, by=by, stage=other_stage, with_=other_with, set_=other_set, tune=other_tune), other)
     found = compare(first, second, by_appender=told_by == "appender")
     sinks = compare_sinks(first, second, by_appender=told_by == "appender")
     if json:
@@ -86,11 +82,19 @@ def run(
         raise typer.Exit(calling.Exit.WANTING)
 
 
+def _second(options_of_it: options.PlanOptions, other: Path) -> Plan:
+    """Return the second plan; its faults bear its own options' names."""
+    try:
+        return options_of_it.read(other).plan
+    except Refused as refused:
+        raise Refused([_of_the_other(fault) for fault in refused.faults]) from None
+
+
 def _of_the_other(fault: Fault) -> Fault:
     """Return a fault of the second plan's options under the name that was typed."""
 
     def named(text: str) -> str:
-        option = next((one for one in ("--stage", "--with", "--set", "--tune") if text.startswith(one)), "")
+        option = next((one for one in ("--by", "--stage", "--with", "--set", "--tune") if text.startswith(one)), "")
         return f"--other-{text[2:]}" if option else text
 
     place = fault.place._replace(file=named(fault.place.file)) if fault.place else None

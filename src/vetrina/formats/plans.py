@@ -105,6 +105,8 @@ def mapping_for(path: Path, by: str | Path | None) -> Path | None:
     """Return the mapping that a document is read through: the named one, else one beside it; None for a plan."""
     if by is not None and str(by):
         return None if str(by) == "-" else Path(by)
+    if not path.name or path.name == "-":
+        return None
     beside = path.with_name(f"{path.stem}.mapping.yaml"), path.with_name(f"{path.name}.mapping.yaml")
     if not any(one.is_file() for one in beside):  # before anything of documents is loaded
         return None

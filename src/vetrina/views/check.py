@@ -69,6 +69,7 @@ def list_lines(checks: dict[str, Check], width: int) -> list[Line]:
         "events": "needs --events",
         "probe": "needs --probe",
         "network": "needs --probe-network",
+        "document": "looks at documents in other formats",
         "fault": "told while reading",
         "plan": "",
     }

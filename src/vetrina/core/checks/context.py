@@ -42,15 +42,15 @@ class Hit(Struct, frozen=True):
 class Check(Struct, frozen=True):
     """A check: its code, how grave what it finds is, and how it finds it.
 
-    ``limits`` are its thresholds with their defaults; ``needs`` is `plan`, `events`, `probe`, `network` or `fault` (told
-    while reading). ``title`` is one line.
+    ``limits`` are its thresholds with their defaults; ``needs`` is `plan`, `events`, `probe`, `network`, `document`
+    (one in another format, read through a mapping) or `fault` (told while reading). ``title`` is one line.
     """
 
     code: str
     severity: Severity
     title: str
     find: Callable[[CheckContext], Iterable[Hit]]
-    needs: Literal["plan", "events", "probe", "network", "fault"] = "plan"
+    needs: Literal["plan", "events", "probe", "network", "document", "fault"] = "plan"
     limits: dict[str, float] = {}
 
 
@@ -68,7 +68,7 @@ def remarked_while_adopting(code: str, title: str) -> Check:
             if one.code == code:
                 yield Hit(Origin("file", one.place), "plan", one.what, one.why, one.fix)
 
-    return Check(code, "warning", title, find)
+    return Check(code, "warning", title, find, needs="document")
 
 
 class LoggerSeen(Struct):

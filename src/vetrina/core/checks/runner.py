@@ -46,18 +46,22 @@ class Finding(Struct, frozen=True):
 
 
 class Circumstances(Struct, frozen=True):
-    """What checks may know besides the plan: events seen, this machine, the network, thresholds."""
+    """What checks may know besides the plan: events seen, this machine, the network, thresholds.
+
+    ``document`` tells whether the plan was read from a document in another format.
+    """
 
     seen: dict[str, LoggerSeen] | None = None
     paths: dict[str, PathFacts] | None = None
     hosts: dict[str, HostFacts] | None = None
     rolled: dict[str, FileSimulation] | None = None
     limits: dict[str, dict[str, float]] = {}
+    document: bool = False
 
     def needs(self) -> set[str]:
         """Return which kinds of check can be run."""
         known = {"plan", "fault"}
-        given = (("events", self.seen), ("probe", self.paths), ("network", self.hosts))
+        given = (("events", self.seen), ("probe", self.paths), ("network", self.hosts), ("document", self.document or None))
         return known | {need for need, there in given if there is not None}
 
 
@@ -128,7 +132,7 @@ def from_fault(fault: Fault) -> Finding:
 def check(found: ResolvedPlan, known: Circumstances, only: frozenset[str] = frozenset()) -> list[Finding]:
     """Return every finding on a plan in force, by place; ``only`` names the checks to run, all without any."""
     scene = CheckContext(found, seen=known.seen, paths=known.paths, hosts=known.hosts, rolled=known.rolled, limits=known.limits)
-    needs = known.needs()
+    needs = replace(known, document=found.adoption is not None).needs()
     checks = [one for code, one in load().items() if one.needs in needs and (not only or code in only)]
     findings: list[Finding] = []
     silenced: set[tuple[str, Waiver]] = set()

@@ -31,7 +31,7 @@ TOP = (
     *SECTIONS, "stages", "tokens", "tables", "strange", "new",
 )  # fmt: skip
 """The keys of a mapping, in the order in which they are documented."""
-_NEW_KEYS = {"xml": ("into", "text"), "json": ("into", "member", "value", "item"), "yaml": ("into", "member", "value", "item"),
+NEW_KEYS = {"xml": ("into", "text"), "json": ("into", "member", "value", "item"), "yaml": ("into", "member", "value", "item"),
              "ini": ("section", "text"), "lines": ("text",)}  # fmt: skip
 
 
@@ -167,7 +167,7 @@ class SpecReader(LookUpReader):
                 self._report(unknown_key(key, ["logger"], "new"))
         if "logger" not in given:
             return None
-        known = _NEW_KEYS.get(self._notation.name, ("into", "text"))
+        known = NEW_KEYS.get(self._notation.name, ("into", "text"))
         body = given["logger"][1]
         inner: dict[str, Node] = {}
         for key, value in self._pairs(body):
