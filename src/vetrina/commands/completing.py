@@ -31,7 +31,8 @@ def _keys(ctx: typer.Context, section: str) -> list[str]:
 
 
 def _all_documents(ctx: typer.Context) -> list[dict[str, Any]]:
-    return [document for name in _plans(ctx) for document in _documents(name)]
+    by = str(ctx.params.get("by") or "")
+    return [document for name in _plans(ctx) for document in _documents(name, by)]
 
 
 def _names(documents: Iterable[dict[str, Any]], section: str) -> list[str]:
@@ -39,12 +40,19 @@ def _names(documents: Iterable[dict[str, Any]], section: str) -> list[str]:
     return list(dict.fromkeys(name for part in parts if isinstance(part, dict) for name in part))
 
 
-def _documents(name: str) -> Iterable[dict[str, Any]]:
+def _documents(name: str, by: str) -> Iterable[dict[str, Any]]:
     from vetrina.core.base.faults import Refused  # noqa: PLC0415  (only where the shell asks)
-    from vetrina.formats.documents import decode, read_bytes, yaml_value  # noqa: PLC0415
+    from vetrina.formats.documents import decode, plain_value, read_bytes, yaml_value  # noqa: PLC0415
+    from vetrina.formats.plans import mapping_for  # noqa: PLC0415
 
     with suppress(Refused):
-        whole = yaml_value(decode(read_bytes(Path(name), name), name), name)
+        mapping = mapping_for(Path(name), by)
+        if mapping is None:
+            whole = yaml_value(decode(read_bytes(Path(name), name), name), name)
+        else:
+            from vetrina.formats.adopting import read_adopted  # noqa: PLC0415
+
+            whole = plain_value(read_adopted(Path(name), name, mapping, [])[0])
         if isinstance(whole, dict):
             yield whole
             stages = whole.get("stages")

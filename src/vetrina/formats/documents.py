@@ -368,12 +368,13 @@ def yaml_value(text: str, where: str) -> Any:
         node = read_document(text, Source(where, "option"), lambda _fault: None)
     except Unreadable as unread:
         raise refuse(f"the value is not YAML: {unread.faults[0].what}", where=where) from None
-    return _json(node) if node is not None else "" if not text.strip() else None
+    return plain_value(node) if node is not None else "" if not text.strip() else None
 
 
-def _json(node: Node) -> Any:
+def plain_value(node: Node) -> Any:
+    """Return a node as a JSON value."""
     if isinstance(node, Mapping):
-        return {key.text: _json(value) for key, value in node.pairs}
+        return {key.text: plain_value(value) for key, value in node.pairs}
     if isinstance(node, Listing):
-        return [_json(item) for item in node.items]
+        return [plain_value(item) for item in node.items]
     return typed(node.text) if node.plain else node.text

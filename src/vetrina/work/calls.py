@@ -32,7 +32,7 @@ from vetrina.core.routing.parts import Part
 from vetrina.core.routing.previewing import Preview, Shown
 from vetrina.core.routing.router import Router
 from vetrina.formats.logs import LogReader
-from vetrina.formats.plans import read_resolved_plan
+from vetrina.formats.plans import documents_of, mapping_for, read_resolved_plan
 from vetrina.formats.safe_files import locked_files
 from vetrina.work.applying import Change, Work, nameable, write
 from vetrina.work.asked import known_appenders, known_level, level_range, streams
@@ -54,6 +54,7 @@ def resolve(
     env_files: Sequence[str | Path] = (),
     sets: Sequence[str] = (),
     tunes: Sequence[str] = (),
+    by: str | Path | None = None,
 ) -> ResolvedPlan:
     """Return a plan with its layers and options laid over one another, and all that was said about each value.
 
@@ -65,11 +66,12 @@ def resolve(
         env_files: Files of such lines.
         sets: `PATH=VALUE`, as `loggers[ropeway.gate].level=debug`.
         tunes: `LOGGER=LEVEL`.
+        by: The mapping through which a document in another format is read; without it one beside the document, `-` for none.
 
     Raises:
         Refused: With every fault of the plan, its layers and the options.
     """
-    return read_resolved_plan(plan, stages=stages, layers=layers, env=env, env_files=env_files, sets=sets, tunes=tunes)
+    return read_resolved_plan(plan, stages=stages, layers=layers, env=env, env_files=env_files, sets=sets, tunes=tunes, by=by)
 
 
 def levels(
@@ -257,6 +259,7 @@ def apply(
     into: str | Path | None = None,
     in_stage: str = "",
     dry_run: bool = False,
+    by: str | Path = "",
 ) -> Change:
     """Write a change into a plan, every other byte kept, with a record by which `vetrina undo` takes it back.
 
@@ -271,6 +274,7 @@ def apply(
         into: A layer file to write into.
         in_stage: A stage of the plan to write into.
         dry_run: Whether nothing is written.
+        by: The mapping through which a document in another format is read.
 
     Returns:
         The change: the files' texts before and after, their differences, and what the plan says then.
@@ -286,8 +290,9 @@ def apply(
     others = [*over, *([Path(into)] if into is not None else [])]
     nameable(path, *others)
     target = Target("layer", str(into)) if into is not None else Target("stage", in_stage) if in_stage else None
-    with locked_files(path, *others):
-        work = Work(path, stages, over, env, env_files, None if into is None else Path(into))
+    documents = [Path(one.name) for one in documents_of(path, mapping_for(path, by))]
+    with locked_files(path, *documents, *others):
+        work = Work(path, stages, over, env, env_files, None if into is None else Path(into), by=by)
         change = work.worked_out(sets, tunes, target)
         if change.diffs and not dry_run:
             write(path, [*(f"--set {one}" for one in sets), *(f"--tune {one}" for one in tunes)], change)

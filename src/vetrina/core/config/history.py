@@ -154,9 +154,7 @@ def _sayings(held: MergedNode) -> Iterator[Saying]:
 def _words(node: Node) -> str:
     """Return a node's text as written, on one line."""
     if isinstance(node, Scalar):
-        if node.is_null():
-            return "null"
-        return node.text if node.plain else f'"{node.text}"'
+        return "null" if node.is_null() else node.as_written()
     text = node.source.text[node.start : node.end]
     one_line = " ".join(text.split())
     if not one_line or len(one_line) > 120:

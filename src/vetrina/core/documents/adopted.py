@@ -41,6 +41,10 @@ class Adopted(Scalar):
         """Return what the filled ``text`` stands for in a plan."""
         return text if self.meaning is None else self.meaning(text)
 
+    def as_written(self) -> str:
+        """Return the text as it stands in the document, and what the mapping makes of it."""
+        return self.written if self.written == self.text else f"{self.written} (read as {self.text})"
+
     @property
     def written(self) -> str:
         """Return the text as it stands in the document, or in the mapping."""

@@ -54,7 +54,9 @@ class Builder:
         base = self._layer
         stages = self._stages()
         inside = frozenset(id(layer.scope.part) for layers in stages.values() for layer in layers)
+        self.taker.elsewhere = inside
         self._fill(base, self.mapping.sections, self.mapping.plan, lambda part: not part.inside(inside))
+        self.taker.elsewhere = frozenset()
         layers = [base, *(one for several in stages.values() for one in several)]
         self._name_templates(layers)
         whole = self.mapping.node

@@ -62,9 +62,13 @@ class Taker:
     """Works out a mapping's look-ups over its documents."""
 
     def __init__(self, mapping: DocumentMapping, documents: Sequence[Document]) -> None:
-        """Take ``documents``, the first being the one that was named."""
+        """Take ``documents``, the first being the one that was named.
+
+        ``elsewhere`` are the identities of parts whose insides are not looked at: what lies in a stage's is that stage's alone.
+        """
         self.mapping = mapping
         self.documents = documents
+        self.elsewhere: frozenset[int] = frozenset()
         wanted = mapping.placeholder
         self.holes = Holes(self._placeholders, begins_with(wanted.text)) if wanted is not None else Holes(None)
         self._indexes: dict[int, dict[str, list[tuple[Part, Part]]]] = {}
@@ -114,9 +118,12 @@ class Taker:
         if path is None:
             return ()
         try:
-            return path.select(part)
+            found = path.select(part)
         except NotUnderstood as reason:
             raise LookUpFault(f"this path cannot be worked out: {reason}", node.place, fix="write it otherwise") from None
+        if not self.elsewhere or isinstance(found, str):
+            return found
+        return [one for one in found if not one.inside(self.elsewhere)]
 
     # values
 

@@ -45,6 +45,10 @@ class Scalar:
         """Return what the filled ``text`` stands for; a value of a document in another format may have words of its own."""
         return text
 
+    def as_written(self) -> str:
+        """Return it as it was written, for people: in quotes where it stood so."""
+        return self.text if self.plain else f'"{self.text}"'
+
     def is_null(self) -> bool:
         """Tell whether it is YAML's null, which removes or leaves out."""
         return self.plain and self.text in NULLS
