@@ -82,12 +82,17 @@ def test_members_and_references(reads: str, document: str, mapping: str, wanted:
     [("whisper", "debug"), ("SHOUT", "error"), ("45", "warn"), ("40", "warn"), ("59", "warn"), ("59.5", "59.5"), ("warn", "warn"), ("7", "7")],
 )  # fmt: skip
 def test_words_and_numbers_for_levels(text: str, level: str) -> None:
-    found = plan_of(f"<k><ear for='a' from='{text}'/></k>", "levels: {whisper: debug, shout: error, '40..59': warn}\n" + EAR % "")
+    found = plan_of(
+        f"<k><ear for='a' from='{text}'/></k>", "levels: {whisper: debug, shout: error, '40..59': warn}\n" + EAR % ""
+    )
     assert found["loggers"]["a"]["level"] == level
 
 
 def test_a_rule_s_level_is_a_range_in_the_document_s_words() -> None:
-    rule = plan_of("<k><bin from='whisper..shout'/></k>", "levels: {whisper: debug, shout: error}\nplan: {rules: [{each: //bin, drop: {level: '@from'}}]}")
+    rule = plan_of(
+        "<k><bin from='whisper..shout'/></k>",
+        "levels: {whisper: debug, shout: error}\nplan: {rules: [{each: //bin, drop: {level: '@from'}}]}",
+    )
     assert rule["rules"] == [{"drop": {"level": "debug..error"}}]
 
 
@@ -125,7 +130,10 @@ def test_a_template_by_tokens_gives_way_to_one_of_the_document_s_own_name() -> N
     own = 'templates: [{each: //t, name: "@id", text: {at: ., by: look}}]\n'
     found = plan_of("<k><d id='x' p='a'><look>$w</look></d><t id='x'>$w$end</t></k>", TOKENS + own)
     assert found["appenders"]["x"]["template"] == "x 2"
-    assert found["templates"] == {"x": {"as": "text", "text": "{level}", "ending": "\n"}, "x 2": {"as": "text", "text": "{level}", "ending": ""}}
+    assert found["templates"] == {
+        "x": {"as": "text", "text": "{level}", "ending": "\n"},
+        "x 2": {"as": "text", "text": "{level}", "ending": ""},
+    }
 
 
 PLACE = "placeholder: '\\?(?P<name>[\\w.]+)(?:!(?P<default>[^?]*))?\\?'\n"
@@ -158,7 +166,9 @@ def test_placeholders_are_set_aside_while_a_value_is_matched_and_translated() ->
 
 def test_what_lies_in_a_stage_is_that_stage_s_alone() -> None:
     document = "<k><ear for='a' from='info'/><s is='w'><ear for='a' from='warn'/><d/></s><s is='w'><ear for='b'/></s></k>"
-    found = plan_of(document, EAR % "" + "stages: [{each: //s, name: '@is', loggers: [{each: .//ear, name: '@for', level: '@from'}]}]")
+    found = plan_of(
+        document, EAR % "" + "stages: [{each: //s, name: '@is', loggers: [{each: .//ear, name: '@for', level: '@from'}]}]"
+    )
     assert found["loggers"] == {"a": {"level": "info"}}
     assert found["stages"] == {"w": {"loggers": {"a": {"level": "warn"}, "b": {}}}}
 
@@ -173,7 +183,12 @@ def test_conditions_and_their_tests() -> None:
     rule = "{each: //bin, keep: {field: {gate: {at-least: '@v'}, line: {matches: '@w'}, n: '@v'}, any: [{each: or, logger: '@for'}], not: {message: '@none'}}}"
     found = plan_of(document, f"plan: {{rules: [{rule}, {{each: //bin, drop: {{logger: '@none'}}}}]}}")
     assert found["rules"] == [
-        {"keep": {"field": {"gate": {"at-least": 7}, "line": {"matches": "x.*"}, "n": 7}, "any": [{"logger": ["a"]}, {"logger": ["b"]}]}},
+        {
+            "keep": {
+                "field": {"gate": {"at-least": 7}, "line": {"matches": "x.*"}, "n": 7},
+                "any": [{"logger": ["a"]}, {"logger": ["b"]}],
+            }
+        },
         {"drop": {}},
     ]
 
@@ -189,7 +204,10 @@ def test_templates_with_members_and_columns() -> None:
 def test_included_documents_are_read_after_this_one() -> None:
     mapping = "include: {each: //more, path: '@file'}\n" + EAR % ""
     files = {"b": "<k><ear for='a' from='warn'/><more file='doc'/></k>", "c": "<k><ear for='c'/></k>"}
-    assert plan_of("<k><more file='c'/><ear for='a' from='info'/><more file='c'/></k>", mapping, c=files["c"])["loggers"] == {"a": {"level": "info"}, "c": {}}
+    assert plan_of("<k><more file='c'/><ear for='a' from='info'/><more file='c'/></k>", mapping, c=files["c"])["loggers"] == {
+        "a": {"level": "info"},
+        "c": {},
+    }
     assert told("<k><more file='b'/></k>", mapping, b=files["b"]) == ["b:1:42 documents include each other in a circle"]
     assert "there is no such file" in told("<k><more file='nowhere'/></k>", mapping)[0]
 
@@ -221,7 +239,10 @@ def test_a_key_given_again_wins_and_the_others_are_told() -> None:
 
 def test_an_item_that_takes_nothing_is_told_at_its_place() -> None:
     _, adoption = adopt("<k/>", EAR % "")
-    assert [(one.code, str(one.place)) for one in adoption.remarks] == [("left-over", "doc:1:1"), ("takes-nothing", "m.yaml:3:18")]
+    assert [(one.code, str(one.place)) for one in adoption.remarks] == [
+        ("left-over", "doc:1:1"),
+        ("takes-nothing", "m.yaml:3:18"),
+    ]
 
 
 @pytest.mark.parametrize(
@@ -255,7 +276,10 @@ def test_faults_have_their_place(mapping: str, wanted: str) -> None:
     assert [one[: len(wanted)] for one in told(document, mapping)] == [wanted]
 
 
-@pytest.mark.parametrize(("expression", "first"), [(r"\?(?P<name>a)", "?"), ("%x", "%"), ("a|b", ""), ("(?i)x", ""), ("@?x", ""), (r"\d+", ""), (r"\$\{", "$")])
+@pytest.mark.parametrize(
+    ("expression", "first"),
+    [(r"\?(?P<name>a)", "?"), ("%x", "%"), ("a|b", ""), ("(?i)x", ""), ("@?x", ""), (r"\d+", ""), (r"\$\{", "$")],
+)
 def test_with_what_a_placeholder_begins(expression: str, first: str) -> None:
     assert begins_with(expression) == first
 

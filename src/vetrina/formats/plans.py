@@ -21,7 +21,7 @@ from vetrina.core.base.secrets import looks_secret
 from vetrina.core.config.placeholders import NAME, Given
 from vetrina.core.config.resolution import LayerFile, Overrides, ResolvedPlan, SetOption, TuneOption, parse_path, resolve
 from vetrina.core.plan.model import Plan
-from vetrina.core.schema.nodes import Node, Source, synthetic
+from vetrina.core.schema.nodes import Mapping, Node, Source, kind_of, synthetic
 from vetrina.formats.documents import decode, read_bytes, read_document, unreadable
 
 if TYPE_CHECKING:
@@ -121,9 +121,14 @@ def _read_plan(
     """Return the plan's document, and how it was read where it is in another format."""
     if by is None:
         try:
-            return _read(path, name, faults, texts), None
+            found = _read(path, name, faults, texts)
+            if found is not None and not isinstance(found, Mapping):
+                raise unreadable(
+                    name, f"a plan is a mapping, and this is {kind_of(found)}", "", "begin with vetrina: 1", *found.place[1:]
+                )
         except Unreadable as unread:
             raise Unreadable([_or_a_mapping(one, path) for one in unread.faults]) from None
+        return found, None
     from vetrina.formats.adopting import read_adopted  # noqa: PLC0415  (plans need none of it)
 
     return read_adopted(path, name, by, faults, texts)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Sequence
 from datetime import UTC, datetime
 from pathlib import Path
@@ -171,7 +172,10 @@ class Work:
     def verify(self, wanted: dict[str, str], texts: dict[str, str]) -> None:
         """Read the plan again and hold it against what it shall say; raise Refused where it says something else."""
         try:
-            left = differing(lines_of(self._read(texts, [], [])), wanted)
+            again = self._read(texts, [], [])
+            left = differing(lines_of(again), wanted)
+            if left and again.adoption is not None:
+                left = differing(_by_meaning(lines_of(again), again.plan), _by_meaning(wanted, again.plan))
         except Refused as refused:
             raise Refused(
                 [replace(one, why=one.why or "the change, written there, would make the plan wrong") for one in refused.faults]
@@ -179,6 +183,19 @@ class Work:
         if left:
             raise refuse("written there, the change would not take effect", "; ".join(left[:4]),
                          "write it into the layer that decides the value, or leave --into and --in-stage out", where="apply")  # fmt: skip
+
+
+_LEVELS = re.compile(r"(?:^|\.)(?:assume|level|floor|ceiling|at-once)\Z")
+
+
+def _by_meaning(lines: dict[str, str], plan: Plan) -> dict[str, str]:
+    """Return what a plan says with its levels as numbers: a document has words of its own for them."""
+    return {
+        path: str(severity)
+        if _LEVELS.search(path) and (severity := plan.scale.threshold(text.strip('"'))) is not None
+        else text
+        for path, text in lines.items()
+    }
 
 
 class _Edit:

@@ -139,11 +139,11 @@ def _member(into: Part, new: NewLogger, name: str, word: str, *, as_json: bool, 
 
 
 def _deepest_end(part: Part) -> int:
-    return (
-        max([part.end, part.key_start, *(_deepest_end(one) for one in part.children)])
-        if part.kind == "value" or part.children
-        else part.end
-    )
+    """Return where what stands in a part ends: a block of YAML reaches to what comes next."""
+    flow = part.document.source.text[part.start : part.start + 1] in {"{", "["}
+    if part.children and not flow:
+        return max(_deepest_end(one) for one in part.children)
+    return max(part.end, part.key_start)
 
 
 def _value(node: Node, name: str, word: str, *, as_json: bool) -> str:

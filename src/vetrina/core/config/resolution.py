@@ -214,7 +214,7 @@ def _check_version(node: Mapping, faults: Report, *, required: bool) -> None:
     if version is None:
         if required:
             faults.append(Fault("missing-key", '"vetrina" is missing', why="the plan's first line says which format it is in",
-                                fix=f"begin with vetrina: {VERSION}", place=node.place))  # fmt: skip
+                                fix=f"begin with vetrina: {VERSION}, or read another format through a mapping (--by)", place=node.place))  # fmt: skip
     elif not isinstance(version, Scalar) or (typed(version.text) if version.plain else version.text) != VERSION:
         faults.append(Fault("wrong-version", f"format version {kind_of(version)} is not known", why="this program reads version 1",
                             fix=f"write vetrina: {VERSION}", place=version.place))  # fmt: skip

@@ -24,6 +24,7 @@ _PATTERN = re.compile(r"[%$#@&~^][A-Za-z{(]|\{[A-Za-z]")
 _SEGMENTS = re.compile(r"\w+(?:(?:\.|::|/|\\)\w+)+\Z")
 _NAME = re.compile(r"[\w.:/\\ -]{1,120}\Z")
 _SIZE_LIKE = re.compile(r"\d+\s*(?:[kmgt]i?b?|kilo\w*|mega\w*|giga\w*|bytes?)\Z", re.IGNORECASE)
+_WORD = re.compile(r"\w{1,20}\Z")
 _FEW = 12
 _SHOWN = 8
 
@@ -73,7 +74,7 @@ def draft(document: Document) -> str:
 
 
 def _roles(found: list[Group]) -> _Roles:
-    levels = {(group.each, name) for group in found for name in _level_fields(group)}
+    levels = {(group.each, name) for group in found for name in _level_fields(group)} or _guessed(found)
     tails = {_tail(name) for _, name in levels} - {"", "$"}
     levels |= {
         (group.each, name) for group in found for name, one in group.fields.items() if _tail(name) in tails and _few_words(one)
@@ -122,6 +123,23 @@ def _level_fields(group: Group) -> Iterator[str]:
             yield name
 
 
+def _guessed(found: list[Group]) -> set[tuple[str, str]]:
+    """Return what may stand for levels where no word is a known one: a few words that return in several groups."""
+    groups_of: dict[str, list[tuple[str, str]]] = {}
+    texts_of: dict[str, list[str]] = {}
+    for group in found:
+        for name, one in group.fields.items():
+            if one.texts() and not one.below and all(_WORD.match(word) for word in one.texts()):
+                groups_of.setdefault(_tail(name), []).append((group.each, name))
+                texts_of.setdefault(_tail(name), []).extend(one.texts())
+    likely = [
+        tail for tail, texts in texts_of.items()
+        if tail not in {"", "$"} and len(groups_of[tail]) > 1 and 1 < len(set(texts)) < len(texts) and len(set(texts)) <= _FEW
+    ]  # fmt: skip
+    best = max(likely, key=lambda tail: (len(groups_of[tail]), len(texts_of[tail])), default="")
+    return set(groups_of[best]) if best else set()
+
+
 def _few_words(one: Field) -> bool:
     texts = one.texts()
     return bool(texts) and len(set(texts)) <= _FEW and all(len(text) <= 20 and " " not in text for text in texts)
@@ -134,19 +152,23 @@ def _key(group: Group, levels: set[tuple[str, str]]) -> str:
         texts = one.texts()
         if (group.each, name) in levels or one.below or not texts or not all(_NAME.match(text) for text in texts):
             continue
-        if not one.unique() and not (group.nested and len(texts) == len(group.parts)):
+        if not one.names() and not (group.nested and len(texts) == len(group.parts)):
             continue
-        score = 1 + 4 * any(_SEGMENTS.match(text) for text in texts) + 3 * (name == '{text: "<name>"}')
-        score += (
-            2 * (_tail(name) in {"name", "id", "key"})
-            - 2 * any(_PATH.search(text) for text in texts)
-            - all(text.isdigit() for text in texts)
-        )
-        if score > most and (len(group.parts) > 1 or score > 1):
+        score = _likely_name(name, one)
+        if score > most and (len(group.parts) > 1 or score > 2):
             best, most = name, score
     if not best and len(group.parts) == 1:
         return ""
     return best
+
+
+def _likely_name(look: str, one: Field) -> int:
+    """Return how likely a field names its parts: segments, a name that says so; paths and numbers rather not."""
+    texts = one.texts()
+    paths = any(_PATH.search(text) for text in texts)
+    score = 1 + one.unique() + 3 * (look == '{text: "<name>"}') + 2 * (_tail(look) in {"name", "id", "key"})
+    score += 4 * (not paths and any(_SEGMENTS.match(text) for text in texts))
+    return score - 2 * paths - all(text.isdigit() for text in texts)
 
 
 def _references(found: list[Group], keys: dict[str, str], levels: set[tuple[str, str]]) -> dict[tuple[str, str], str]:

@@ -39,6 +39,11 @@ class Field(Struct):
         texts = [several[0] for several in self.values if len(several) == 1 and several[0]]
         return len(texts) == len(self.values) == len(set(texts))
 
+    def names(self) -> bool:
+        """Tell whether each part has one text, and most are different: an entry may be there for a stage as well."""
+        texts = [several[0] for several in self.values if len(several) == 1 and several[0]]
+        return len(texts) == len(self.values) and len(set(texts)) * 2 > len(texts)
+
 
 class Group(Struct):
     """Parts that are alike: what takes them (as YAML), what they are called, and their fields by their look-ups."""
@@ -231,7 +236,9 @@ def _dotted(word: str, several: list[tuple[Part, str]]) -> Iterator[Group]:
         name, dot, end = rest.partition(".")
         if dot:
             ends.setdefault(name, []).append(end)
-    common = _common(ends.values(), len(ends)) if all("." in rest for _, rest in several) and len(ends) < len(several) else ""
+    inner = all("." in rest for _, rest in several)
+    many = len(ends) < len(several) or any("/" in part.text for part, _ in several)
+    common = _common(ends.values(), len(ends)) if inner and many else ""
     if common and "." not in common:
         yield from _with_ends(word, several, common)
         return

@@ -66,7 +66,7 @@ def text_of(data: bytes, codec: str) -> str:
 def _known(codec: str, name: str) -> str:
     """Return a text encoding's own name; raise Unreadable for one that Python does not know, or that is none of texts."""
     try:
-        b"".decode(codec)
+        "a".encode(codec)
         found = codecs.lookup(codec).name
     except (LookupError, ValueError):
         found = ""

@@ -126,9 +126,9 @@ class LibraryPath:
         for token in self._token.iter():
             if token.label == "function":
                 for argument in (one for one in token if _is_path(one)):
-                    argument.select = _in_order(argument.select)  # type: ignore[method-assign,assignment]
+                    argument.select = _in_order(argument.select)  # type: ignore[assignment]
             if token.symbol in _COMPARISONS and len(token) == 2:
-                token.evaluate = _comparing(token, _COMPARISONS[token.symbol])  # type: ignore[method-assign,assignment]
+                token.evaluate = _comparing(token, _COMPARISONS[token.symbol])  # type: ignore[method-assign]
         for token in self._token.iter():
             if token.symbol == "[":
                 self._watch(token[1])
