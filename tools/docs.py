@@ -37,8 +37,13 @@ def prepare(folder: Path) -> None:
         (folder / "small.yaml").write_text(small.group(1), encoding="utf-8")
 
 
+_MAPPING = re.compile(r"```yaml\n# (\S+\.mapping\.yaml)\n(.*?)```", re.DOTALL)
+
+
 def refreshed(page: Path, folder: Path) -> str:
-    """Return a page with its examples' output made anew; ``folder`` has been prepared."""
+    """Return a page with its examples' output made anew; ``folder`` has been prepared. The page's own mappings are put there."""
+    for found in _MAPPING.finditer(page.read_text(encoding="utf-8")):
+        (folder / found[1]).write_text(found[2], encoding="utf-8")
 
     def again(found: re.Match[str]) -> str:
         call, said = found.groups()

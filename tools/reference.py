@@ -28,6 +28,7 @@ from vetrina.core.sink_kinds import KINDS
 from vetrina.core.templates import steps
 from vetrina.core.templates.sources import SOURCES
 from vetrina.formats import cases
+from vetrina.formats.mapping_schema import mapping_schema
 from vetrina.formats.schemas import record_schema
 from vetrina.views.outputs import OUTPUTS
 
@@ -46,6 +47,7 @@ def pages() -> dict[str, str]:
         "commands.md": _commands(),
         "checks.md": _checks(),
         "outputs.md": _outputs(),
+        "mapping.md": _mapping(),
         "api.md": _api(),
     }
     return {name: MADE + text.rstrip() + "\n" for name, text in made.items()}
@@ -58,13 +60,14 @@ def _index() -> str:
 - [Templates](templates.md): every source and every step.
 - [Events](events.md): every key of a line of events.
 - [Cases](cases.md): every key of a file of expected deliveries.
+- [Mappings](mapping.md): every key and every look-up by which a document in another format is read as a plan.
 - [Commands](commands.md): every option of every command, exit codes, environment.
 - [Checks](checks.md): what each finds, why it matters, what to do.
 - [Outputs](outputs.md): every `--json` document, field by field.
 - [The Python API](api.md): every name that `import vetrina` offers.
 - [Limits](limits.md): every bound, and what happens at it.
 
-The schemas that editors and programs read are printed by `vetrina schema plan|events|cases|output`.
+The schemas that editors and programs read are printed by `vetrina schema plan|events|cases|mapping|output`.
 """
 
 
@@ -270,6 +273,7 @@ def _checks() -> str:
         "events": "events (`--events`)",
         "probe": "this machine (`--probe`)",
         "network": "the network (`--probe-network`)",
+        "document": "a document in another format (`--by`)",
         "fault": "told while reading",
     }
     rows = [(f"[`{one.code}`]({_anchor(one.code)})", one.severity, needs[one.needs], one.title) for one in found.values()]
@@ -283,6 +287,58 @@ def _checks() -> str:
         )
         text += f"\n## {one.code}\n\n{words.strip()}\n" + (f"\nLimits: {limits}.\n" if limits else "")
     return text
+
+
+def _mapping() -> str:
+    """Return the page of mappings: the keys and look-ups as the schema has them, and the choices that were taken."""
+    schema = mapping_schema()
+    keys = [(f"`{name}`", _described_in(one)) for name, one in schema["properties"].items()]
+    whole = schema["$defs"]["look-up"]["anyOf"][1]["properties"]
+    looks = [(f"`{name}`", one.get("description", "")) for name, one in whole.items()]
+    return (
+        "# Mappings\n\nA mapping says where in documents of one format the parts of a plan stand ([guide](../guide/documents.md)). "
+        "`vetrina schema mapping` prints its JSON Schema.\n\n## Keys\n\n"
+        + _table(("key", "meaning"), keys)
+        + "\nUnder `plan`, `values`, `loggers`, `appenders`, `templates` and `stages` stand the plan's own keys, nested as in a plan, each with a look-up. "
+        "An item has `each`, `name` where names are free, and its keys (in `values`: `value`).\n\n## Look-ups\n\n"
+        "A text is a path. A mapping has one of `at`, `text`, `key`, `member`, `of`, and then, in this order, any of the others.\n\n"
+        + _table(("key", "meaning"), looks)
+        + _CHOICES
+    )
+
+
+def _described_in(schema: dict[str, Any]) -> str:
+    """Return the description of a schema, or of the first of its forms."""
+    inner = schema.get("anyOf", [{}])[0]
+    return str(schema.get("description") or inner.get("description", ""))
+
+
+_CHOICES = """
+## What holds where a format leaves a choice
+
+- **Places.** A value's place is its first character, inside the quotes of an attribute; what is left over stands at its name. Columns count characters.
+- **Types.** A text of the document is typed as an unquoted value of a plan where the plan wants a number, a level, true or false, a size; where it wants a text it is
+  one. JSON and YAML values keep their type where anything goes (a field in a condition).
+- **Empty** counts as not given; a value under `values` that is there and empty is an empty text. `null` is not given.
+- **The first** value that is given is taken where the plan wants one: with `match`, the first that matches.
+- **Predicates** touch what they compare at every part they are asked of, whatever comes of it.
+- **Levels** of `text` and `or` are the plan's; all others go through `levels`, a word before a range. Ranges may be open (`..19`, `70..`).
+- **Texts**: `<group>` and `<group|TABLE>` are filled in, `<<` is a literal <. Literal braces of the document are doubled where the plan has a template or a file's name,
+  and `${` is escaped.
+- **Placeholders**: other characters than letters, digits and _ in their names become _ (`?kiosk.dir?` is `${kiosk_dir}`); two names that become one are a fault. A name of
+  a logger or an appender may hold none: names are taken as they are.
+- **A template by tokens** is named after its appender, or `NAME 2` where the document has a template of that name.
+- **Members** of a JSON template: a mapping of look-up keys alone, with one of `at`, `text`, `key`, `member`, `of`, is a look-up; any other is members within.
+- **Stages**: parts inside a stage's are that stage's alone, also for look-ups of the plan itself. Stages of one name are laid over each other.
+- **Included documents** are read once each, depth first, after the one that names them. References and `member` look in all of them, the first document first.
+- **ini**: a line without `=` is a key with an empty value; a section that is begun again goes on; nothing but comments may stand before the first section.
+- **xml**: comments and processing instructions are no parts. A document type may stand there, but neither entities nor default values of attributes; nothing is fetched.
+- **JSONPath**: `match` and `search` take RE2's expressions. **XPath**: comparisons are done as XPath 1.0 (3.4) says.
+- **A level in a range of numbers** is written as the range's lower end (its upper one, where it has no lower).
+- **A level for an entry that has none** is written as a new entry, where `new` says how: the two are laid over each other.
+- **A text to be translated by tokens** may have 65,536 characters; a document 100 levels, 200,000 values and 64 MiB, as a plan.
+- **`adopt`** gives the plan the document's words as `levels` where a level is filled in later; a word that a plan cannot have then is told (exit 1).
+"""
 
 
 def _outputs() -> str:

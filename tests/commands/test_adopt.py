@@ -245,11 +245,8 @@ def _without_places(out: str) -> list[object]:
             }
             return {key: bare(value) for key, value in one.items() if key not in drop}
         if isinstance(one, list):
-            return [
-                kept
-                for item in one
-                if (kept := bare(item)) != {"code": "left-over"} and not (isinstance(item, dict) and item.get("code") in OWN)
-            ]
+            kept = [bare(item) for item in one if not (isinstance(item, dict) and item.get("code") in OWN)]
+            return sorted(kept, key=str) if any(isinstance(item, dict) and "code" in item for item in kept) else kept
         return one.replace("doc.xml", "plan.yaml").split(" (")[0] if isinstance(one, str) else one
 
     text = out.strip()

@@ -122,4 +122,28 @@ CHAPTERS: tuple[Chapter, ...] = (
         ("rehearse", "plan.yaml", "week.jsonl", "--into", "rehearsed", "--clean", "--keep-removed", "--verify"),
         "Open rehearsed/mail/alarms/0002.eml, and the files of the daybook: they are what the simulation said, byte for byte.",
     ),
+    Chapter(
+        "And a configuration that is no plan?",
+        "The ticket kiosk was bought, and is configured in its maker's own XML. A mapping, written once, says where in it the parts of a plan stand.",
+        ("adopt", "kiosk.xml", "--explain"),
+        "Each part of the document beside what it became; what nothing reads would be told. --draft begins a mapping from the document's shape.",
+    ),
+    Chapter(
+        "The kiosk's levels",
+        "Every command takes the document itself; the mapping beside it is found.",
+        ("levels", "kiosk.xml", "--stage", "winter"),
+        "The places are the document's own lines; its words (loud, plain, whisper) are the plan's levels.",
+    ),
+    Chapter(
+        "A change in the document itself",
+        "The printer's debug messages are wanted, and a logger that has no entry yet.",
+        ("apply", "kiosk.xml", "--tune", "ticket.printer=debug", "--tune", "ticket.door=info", "--dry-run"),
+        "Written in the document's own words, every other byte kept; the new text was read through the mapping and means just that.",
+    ),
+    Chapter(
+        "The same for lines of key = value",
+        "The weather station on the summit has numbers for levels, and says in lines of its own what is attached.",
+        ("check", "station.conf", "--fail-on", "error"),
+        "Findings stand at the document's lines: a gust arrives twice in the journal, and mast 3 delivers to nobody.",
+    ),
 )

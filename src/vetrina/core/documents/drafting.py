@@ -15,7 +15,8 @@ from msgspec import Struct
 from vetrina.core.base.errors import NotUnderstood
 from vetrina.core.base.levels import Scale
 from vetrina.core.base.quantities import duration, size
-from vetrina.core.documents.shapes import OWN_NAME, Field, Group, groups, quoted
+from vetrina.core.base.wording import counted
+from vetrina.core.documents.shapes import OWN_NAME, Field, Group, groups, quoted, spaces
 from vetrina.core.documents.tree import Document
 
 _SCALE = Scale()
@@ -51,6 +52,8 @@ def draft(document: Document) -> str:
         "vetrina-mapping: 1",
         f"reads: {document.notation}",
     ]
+    known = spaces(document)
+    lines += [f"spaces: {{{', '.join(f'{prefix}: {quoted(space)}' for prefix, space in known.items())}}}"] if known else []
     lines += _level_lines(found, roles)
     if roles.placeholder:
         lines += [
@@ -59,7 +62,7 @@ def draft(document: Document) -> str:
         ]
     lines += ["values:"] if roles.values else []
     for group, key, value in roles.values:
-        lines += [*_item(group, [f"name: {key}", f"value: {value}"], f"{len(group.parts)} names with a text each")]
+        lines += [*_item(group, [f"name: {key}", f"value: {value}"], f"{counted(len(group.parts), 'name')} with a text each")]
     lines += _logger_lines(roles)
     lines += _appender_lines(roles)
     if not roles.loggers and not roles.roots:
@@ -137,7 +140,16 @@ def _guessed(found: list[Group]) -> set[tuple[str, str]]:
         if tail not in {"", "$"} and len(groups_of[tail]) > 1 and 1 < len(set(texts)) < len(texts) and len(set(texts)) <= _FEW
     ]  # fmt: skip
     best = max(likely, key=lambda tail: (len(groups_of[tail]), len(texts_of[tail])), default="")
-    return set(groups_of[best]) if best else set()
+    return set(groups_of[best]) if best else {(group.each, name) for group in found if (name := _numbers(group))}
+
+
+def _numbers(group: Group) -> str:
+    """Return the one value beside names in segments that is a whole number everywhere: levels may be numbers."""
+    names = [name for name, one in group.fields.items() if any(_SEGMENTS.match(text) for text in one.texts())]
+    others = [
+        name for name, one in group.fields.items() if name not in names and one.texts() and all(map(str.isdigit, one.texts()))
+    ]
+    return others[0] if names and len(others) == 1 and len(group.parts) > 1 else ""
 
 
 def _few_words(one: Field) -> bool:
@@ -238,10 +250,10 @@ def _level_lines(found: list[Group], roles: _Roles) -> list[str]:
         if (group.each, name) in roles.levels
         for text in one.texts()
     )
-    strange = [word for word in words if _SCALE.threshold(word) is None and not re.search(r"[^\w-]", word)]
+    strange = [word for word in words if (_SCALE.threshold(word) is None or word.isdigit()) and not re.search(r"[^\w-]", word)]
     if not strange:
         return []
-    shown = ", ".join(f"{word} ({words[word]} times)" for word in strange[:_SHOWN])
+    shown = ", ".join(f"{word} ({counted(words[word], 'time')})" for word in strange[:_SHOWN])
     example = ", ".join(f"{quoted(word) if word.isdigit() else word.lower()}: debug" for word in strange[:_SHOWN])
     return [
         f"# words that stand where levels do, and that a plan does not know: {shown}",
@@ -258,7 +270,9 @@ def _logger_lines(roles: _Roles) -> list[str]:
     for group, key in roles.loggers:
         level = next((name for name in group.fields if (group.each, name) in roles.levels and not group.fields[name].below), "")
         name = f'{{at: "ancestor-or-self::{group.label}/{key.strip(chr(34))}", join: "."}}' if group.nested else key
-        why = f"{len(group.parts)} parts with a name and " + ("a word for a level" if level else "the names of appenders")
+        why = f"{counted(len(group.parts), 'part')} with a name and " + (
+            "a word for a level" if level else "the names of appenders"
+        )
         why += "; they stand in each other" if group.nested else ""
         to, read = _attachments(group, roles)
         rest = [one for one in group.fields if one not in {key, level, *read}]
@@ -303,7 +317,7 @@ def _appender_lines(roles: _Roles) -> list[str]:
         keys += [f"floor: {name}" for name in floors[:1]]
         rest = [name for name in fields if name not in {*paths[:1], *floors[:1]}]
         keys += _unread(group, rest)
-        lines += _item(group, keys, f"{len(group.parts)} parts with names that {' and '.join(users)} refer to")
+        lines += _item(group, keys, f"{counted(len(group.parts), 'part')} with names that {' and '.join(users)} refer to")
     return ["appenders:", *lines] if lines else []
 
 

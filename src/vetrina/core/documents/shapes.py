@@ -15,6 +15,7 @@ from vetrina.core.documents.tree import Document, Part
 
 OWN_NAME = "{key: 0}"
 """The look-up of a single member's name."""
+_NO_PREFIX = "in"
 _IDENTIFIER = re.compile(r"[A-Za-z_]\w*\Z")
 _SECTION = re.compile(r"([A-Za-z][\w-]*)\s*([:./\\ ]+)\s*(\S.*)\Z")
 
@@ -81,22 +82,38 @@ def quoted(text: str) -> str:
 # xml
 
 
+def spaces(document: Document) -> dict[str, str]:
+    """Return the prefixes that paths of an xml document need, with the namespaces that they stand for."""
+    found: dict[str, str] = {}
+    for part in document.elements("") if document.notation == "xml" else ():
+        for one in (part, *part.attributes):
+            space, brace, _ = (one.name or "").rpartition("}")
+            if brace:
+                found[_named(one).partition(":")[0]] = space[1:]
+    return found
+
+
+def _named(part: Part) -> str:
+    """Return a part's name as a step of a path: one of a namespace without a prefix is given one."""
+    return f"{_NO_PREFIX}:{part.label}" if (part.name or "").startswith("{") and ":" not in part.label else part.label
+
+
 def _elements(document: Document) -> Iterator[Group]:
     named: dict[str, list[Part]] = {}
     for part in document.elements(""):
-        named.setdefault(part.label, []).append(part)
+        named.setdefault(_named(part), []).append(part)
     for label, parts in named.items():
-        each = f"//{label}" if len(parts) > 1 else parts[0].path
-        group = Group(quoted(each), label, parts, nested=any(_above(part, label) for part in parts))
+        each = f"//{label}" if len(parts) > 1 or ":" in label else parts[0].path
+        group = Group(quoted(each), label, parts, nested=any(_above(part) for part in parts))
         for at, part in enumerate(parts):
             _element_fields(group, at, part)
         yield group
 
 
-def _above(part: Part, label: str) -> bool:
+def _above(part: Part) -> bool:
     here = part.parent
     while here is not None:
-        if here.label == label:
+        if here.name == part.name:
             return True
         here = here.parent
     return False
@@ -104,16 +121,17 @@ def _above(part: Part, label: str) -> bool:
 
 def _element_fields(group: Group, at: int, part: Part) -> None:
     for one in part.attributes:
-        group.add(at, f'"@{one.label}"', one.text)
+        group.add(at, f'"@{_named(one)}"', one.text)
     if not any(one.kind == "element" for one in part.children) and part.string().strip():
         group.add(at, '"."', part.string().strip())
     for child in part.children:
-        if child.kind != "element" or child.label == part.label:
+        if child.kind != "element" or child.name == part.name:
             continue
+        label = _named(child)
         if not any(one.kind == "element" for one in child.children) and child.string().strip():
-            group.add(at, child.label, child.string().strip(), child.label, '"."')
+            group.add(at, label, child.string().strip(), label, '"."')
         for one in child.attributes:
-            group.add(at, f"{child.label}/@{one.label}", one.text, child.label, f'"@{one.label}"')
+            group.add(at, f"{label}/@{_named(one)}", one.text, label, f'"@{_named(one)}"')
 
 
 # json, yaml

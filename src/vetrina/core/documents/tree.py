@@ -228,7 +228,8 @@ def _xml_step(part: Part, parent: Part) -> str:
     if part.kind == "attribute":
         return f"/@{part.label}"
     turn, of = part.document.turn_of(part, parent)
-    name = "text()" if part.kind == "text" else part.label
+    bare = (part.name or "").startswith("{") and ":" not in part.label  # of a namespace that has no prefix there
+    name = "text()" if part.kind == "text" else f"*[local-name()='{part.label}']" if bare else part.label
     return f"/{name}" if of == 1 else f"/{name}[{turn}]"
 
 
