@@ -25,6 +25,8 @@ def rolled(size: int) -> str:
 
 
 FILED = "vetrina: 1\nloggers: {root: {to: a}}\nappenders: {a: {sink: file, path: /a.log, roll: {every: day, at-size: 100 B, rename-to: '/a-{n}', newest: first, keep: {files: 5}}}}\n"
+XML = "vetrina-mapping: 1\nreads: xml\nplaceholder: '\\?(?P<name>x)\\?'\nloggers: [{each: //e, name: '@n', level: '@l', note: t}]\n"
+CONF = "vetrina-mapping: 1\nreads: lines\nloggers: [{each: {members: 'a\\.(?P<n>.+)\\.l'}, name: {text: <n>}, level: $, note: {member: a.<n>.n}}]\n"
 GROWTH: dict[str, tuple[str, dict[str, Callable[[int], str]]]] = {
     "loggers": ("levels p.yaml", {"p.yaml": lambda n: HEAD.replace("{root: {to: a}}", "{root: {to: a}, " + ", ".join(f"l{at}: info" for at in range(n)) + "}")}),
     "checked loggers": ("check p.yaml", {"p.yaml": lambda n: HEAD.replace("{root: {to: a}}", "{root: {to: a}, " + ", ".join(f"l{at % 9}.m{at}: off" for at in range(n)) + "}")}),
@@ -45,6 +47,16 @@ GROWTH: dict[str, tuple[str, dict[str, Callable[[int], str]]]] = {
     "bad lines": ("routes p.yaml e.jsonl", {"p.yaml": lambda _n: HEAD, "e.jsonl": lambda n: "{}\nx\n" * n}),
     "further lines": ("read a.log", {"a.log": lambda n: "2026-11-16T05:12:00.000Z INFO  a hello\n" + " at x\n" * n}),
     "misfits": ("read a.log", {"a.log": lambda n: "2026-11-16T05:12:00.000Z INFO  a hello\n" + "2026-11-16T nothing\n" * n}),
+    "a document": ("adopt d.xml --by m.yaml", {"m.yaml": lambda _n: XML, "d.xml": lambda n: "<k>" + "".join(f"<e n='a.b{at}' l='info'><t>?x?</t></e>" for at in range(n)) + "</k>"}),
+    "what is left over": ("adopt d.xml --by m.yaml --json", {"m.yaml": lambda _n: XML, "d.xml": lambda n: "<k>" + "<odd/>" * n + "</k>"}),
+    "paths of the library": ("adopt d.xml --by m.yaml", {"m.yaml": lambda _n: XML.replace("note: t", "note: string(t)"), "d.xml": lambda n: "<k>" + "".join(f"<e n='b{at}'><t>x</t></e>" for at in range(n)) + "</k>"}),
+    "members": ("adopt d.conf --by m.yaml", {"m.yaml": lambda _n: CONF, "d.conf": lambda n: "".join(f"a.b{at}.l = info\na.b{at}.n = x\n" for at in range(n))}),
+    "repeated keys": ("adopt d.conf --by m.yaml", {"m.yaml": lambda _n: CONF, "d.conf": lambda n: "x = 1\n" * n}),
+    "references": ("adopt d.xml --by m.yaml", {"m.yaml": lambda _n: XML.replace("note: t", "note: {of: //s, where: '@n', is: '@n', at: '@v'}"),
+                                                "d.xml": lambda n: "<k>" + "".join(f"<e n='b{at}'/><s n='b{at}' v='x'/>" for at in range(n)) + "</k>"}),
+    "tokens": ("adopt d.xml --by m.yaml", {"m.yaml": lambda _n: XML.replace("note: t", "note: {at: t, by: w}") + "tokens: {w: [{match: a, text: b}, {match: 'c(?P<x>d)', text: <x>}]}\n",
+                                            "d.xml": lambda n: "<k><e n='a'><t>" + "acdx" * n + "</t></e></k>"}),
+    "a draft": ("adopt d.xml --draft", {"d.xml": lambda n: "<k>" + "".join(f"<e n='a.b{at}' l='info'><t to='x'/></e>" for at in range(n)) + "<p id='x' f='/x.log'/></k>"}),
     "rolled files": ("rolling p.yaml e.jsonl", {"p.yaml": lambda _n: FILED, "e.jsonl": rolled}),
     "rolled files for real": ("rehearse p.yaml e.jsonl --into out --clean", {"p.yaml": lambda _n: FILED, "e.jsonl": rolled}),
     "differences": ("compare p.yaml q.yaml", {"p.yaml": lambda n: HEAD.replace("{root: {to: a}}", "{root: {to: a}, " + ", ".join(f"l{at}: info" for at in range(n)) + "}"),

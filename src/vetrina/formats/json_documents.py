@@ -13,7 +13,7 @@ from vetrina.core.schema.nodes import Listing, Mapping, Node, Scalar, Source
 
 _BLANK = re.compile(r"[ \t\r\n]*")
 _LITERAL = re.compile(r"-?(?:0|[1-9][0-9]*)(?:\.[0-9]+)?(?:[eE][-+]?[0-9]+)?|true|false|null")
-_STRING = re.compile(r'"(?:[^"\\\x00-\x1f]|\\["\\/bfnrt]|\\u[0-9a-fA-F]{4})*"')
+_STRING = re.compile(r'"[^"\\\x00-\x1f]*(?:\\(?:["\\/bfnrt]|u[0-9a-fA-F]{4})[^"\\\x00-\x1f]*)*"')
 
 
 class _NotJson(VetrinaError):

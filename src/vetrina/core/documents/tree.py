@@ -7,7 +7,6 @@ Here: parts, documents, what is left over. Not here: from bytes to parts (format
 from __future__ import annotations
 
 import re
-from bisect import bisect_right
 from collections.abc import Iterator
 from typing import Any, Literal
 
@@ -16,6 +15,8 @@ from vetrina.core.schema.nodes import Source
 
 PartKind = Literal["document", "element", "attribute", "text", "object", "array", "value"]
 Spot = tuple[int, int, int, int]
+_BLOCK = 2048
+"""Characters between two places whose lines are known: what is between is counted when it is asked."""
 _HOLDERS = frozenset({"object", "array"})
 
 
@@ -151,7 +152,7 @@ class Document:
         self.repeated: list[tuple[Part, Part]] = []
         self.aside: Any = None
         self._count = 0
-        self._lines: list[int] | None = None
+        self._blocks: list[tuple[int, int]] | None = None
         self._members: dict[int, dict[str | None, Part]] = {}
         self._elements: dict[str, list[Part]] | None = None
         self._turns: dict[int, dict[int, tuple[int, int]]] = {}
@@ -163,10 +164,15 @@ class Document:
 
     def line_column(self, start: int) -> tuple[int, int]:
         """Return line and column, both from 1, of a character."""
-        if self._lines is None:
-            self._lines = [0, *(found.end() for found in re.finditer("\n", self.source.text))]
-        line = bisect_right(self._lines, start)
-        return line, start - self._lines[line - 1] + 1
+        text = self.source.text
+        if self._blocks is None:
+            self._blocks = list(_blocks(text))
+        line, last = self._blocks[start // _BLOCK]
+        begin = start - start % _BLOCK
+        found = text.rfind("\n", begin, start)
+        if found >= 0:
+            line, last = line + text.count("\n", begin, start), found
+        return line, start - last
 
     def members_of(self, part: Part) -> dict[str | None, Part]:
         """Return an object's members by their names."""
@@ -222,6 +228,17 @@ class Document:
                 waiting += reversed(part.children)
             elif part.kind not in _HOLDERS or part.children or part.parent is not None:
                 yield part
+
+
+def _blocks(text: str) -> Iterator[tuple[int, int]]:
+    """Yield, for each stretch of a text, the line in which it begins, and where the line break before that stands."""
+    line, last = 1, -1
+    for begin in range(0, len(text) + 1, _BLOCK):
+        yield line, last
+        end = begin + _BLOCK
+        found = text.rfind("\n", begin, end)
+        if found >= 0:
+            line, last = line + text.count("\n", begin, end), found
 
 
 def _xml_step(part: Part, parent: Part) -> str:

@@ -166,11 +166,15 @@ class Holes:
         return known
 
     def _marked(self, find: Callable[[str], Iterator[tuple[int, int, str, str | None]]], text: str) -> str:
-        made, position = "", 0
+        if len(text) > _LONGEST:
+            raise NotUnderstood(
+                f"a text of {len(text):,} characters is too long to look for placeholders in it: at most {_LONGEST:,}"
+            )
+        made, position = [], 0
         for start, end, name, default in find(text):
-            made += text[position:start] + self._mark(name, default)
+            made += [text[position:start], self._mark(name, default)]
             position = end
-        return made + text[position:] if position else text
+        return "".join([*made, text[position:]]) if position else text
 
     def _mark(self, name: str, default: str | None) -> str:
         mark = self._marks.get((name, default))
@@ -183,18 +187,17 @@ class Holes:
 
     def back(self, text: str) -> str:
         """Return a text with the plan's placeholders in place of the marks."""
-        if not self._meant or not any(char >= _LOWEST_MARK for char in text):
+        if not self._meant:
             return text
-        made = ""
-        for char in text:
-            meant = self._meant.get(char)
-            if meant is None:
-                made += char
-                continue
-            if made.endswith("$"):
-                raise NotUnderstood("a $ stands right before a placeholder, which a plan cannot say")
-            made += self._placeholder(*meant)
-        return made
+        return _MARKS.sub(self._in_place, text)
+
+    def _in_place(self, found: re.Match[str]) -> str:
+        meant = self._meant.get(found.group())
+        if meant is None:
+            return found.group()
+        if found.string[found.start() - 1 : found.start()] == "$":
+            raise NotUnderstood("a $ stands right before a placeholder, which a plan cannot say")
+        return self._placeholder(*meant)
 
     def _placeholder(self, name: str, default: str | None) -> str:
         folded = self.name(name)
@@ -215,5 +218,6 @@ class Holes:
 
 
 _FIRST_MARK = 0xF0000
-_LOWEST_MARK = chr(_FIRST_MARK)
 _MOST_MARKS = 60_000
+_MARKS = re.compile(f"[{chr(_FIRST_MARK)}-{chr(_FIRST_MARK + _MOST_MARKS)}]")
+_LONGEST = 1 << 20

@@ -7,16 +7,16 @@ blanks; there are no other escapes; a line with neither sign is a key with an em
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
 
 from vetrina.core.base.faults import Fault
 from vetrina.core.documents.notation import Path
 from vetrina.core.documents.tree import Document, Part
 from vetrina.core.schema.nodes import Source
+from vetrina.formats.documents import unreadable
 from vetrina.formats.notations.encodings import decoded
 from vetrina.formats.notations.members import Members
 
-_LINE = re.compile(r"[^\n]*(?:\n|\Z)")
 _JOINT = re.compile(r"\\\r?\n[ \t\f]*")
 
 
@@ -36,7 +36,7 @@ class LinesNotation:
         """Return the document: one object."""
         del report
         members = Members(text, source, self.name)
-        for start, end in _logical(text):
+        for start, end in _logical(text, source.name):
             line = text[start:end]
             if (first := line.lstrip()[:1]) and first not in "#;!":
                 _take(members, line, start)
@@ -62,20 +62,30 @@ def one_line(part: Part, text: str) -> str | None:
     return text if before.isspace() or before in {"=", ":"} else None
 
 
-def _logical(text: str) -> list[tuple[int, int]]:
-    """Return the bounds of the lines, those that a backslash joins as one; no comment is joined."""
-    found: list[tuple[int, int]] = []
+_MOST_JOINED = 10_000
+
+
+def _logical(text: str, name: str) -> Iterator[tuple[int, int]]:
+    """Yield the bounds of the lines, those that a backslash joins as one; no comment is joined."""
     position = 0
     while position < len(text):
-        match = _LINE.match(text, position)
-        end = match.end() if match else len(text)
-        comment = text[position:end].lstrip()[:1] in {"#", ";", "!"}
-        while not comment and end < len(text) and text[position:end].rstrip("\r\n").endswith("\\"):
-            match = _LINE.match(text, end)
-            end = match.end() if match else len(text)
-        found.append((position, end))
+        begin, end, joined = position, _line_end(text, position), 1
+        comment = text[begin:end].lstrip()[:1] in {"#", ";", "!"}
+        while not comment and end < len(text) and text[max(begin, end - 3) : end].rstrip("\r\n").endswith("\\"):
+            begin, end, joined = end, _line_end(text, end), joined + 1
+            if joined > _MOST_JOINED:
+                line = text.count("\n", 0, position) + 1
+                raise unreadable(
+                    name, f"more than {_MOST_JOINED:,} lines are joined by backslashes here", "", "end the value", line, 1
+                )
+        yield position, end
         position = end
-    return found
+
+
+def _line_end(text: str, start: int) -> int:
+    """Return where the line that begins at ``start`` ends, its line break included."""
+    found = text.find("\n", start)
+    return len(text) if found < 0 else found + 1
 
 
 def _take(members: Members, line: str, start: int) -> None:

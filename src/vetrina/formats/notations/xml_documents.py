@@ -73,7 +73,7 @@ class _Reader:
         self.text, self.source = text, source
         self.data = text.encode()
         self.ascii = len(self.data) == len(text)
-        self.byte = self.char = 0
+        self.byte = self.char = self.after = 0
         self.document = Document(source, "xml")
         self.document.root = self.here = Part(self.document, "document", None, 0, len(text))
         self.depth = self.parts = 0
@@ -82,6 +82,8 @@ class _Reader:
         self.section = False
         self.parser = parser = expat.ParserCreate("utf-8", "}")
         parser.namespace_prefixes = True
+        parser.buffer_text = True
+        parser.buffer_size = 1 << 16
         parser.ordered_attributes = True
         parser.specified_attributes = True
         parser.StartElementHandler = self.start
@@ -89,8 +91,8 @@ class _Reader:
         parser.CharacterDataHandler = self.characters
         parser.StartCdataSectionHandler = self.start_section
         parser.EndCdataSectionHandler = self.end_section
-        parser.CommentHandler = self.between
-        parser.ProcessingInstructionHandler = self.between
+        parser.CommentHandler = self.comment
+        parser.ProcessingInstructionHandler = self.instruction
         parser.EntityDeclHandler = self.entity
         parser.AttlistDeclHandler = self.default
         parser.SkippedEntityHandler = self.skipped
@@ -153,6 +155,7 @@ class _Reader:
         self.here.children.append(element)
         if attributes:
             self._attributes(element, attributes, at)
+        self.after = self.text.index(">", element.end) + 1
         self.here = element
 
     def _attributes(self, element: Part, given: list[str], at: int) -> None:
@@ -168,7 +171,7 @@ class _Reader:
             part.key_start = found.start(1)
             part.text = given[number + 1]
             element.attributes.append(part)
-        element.end = at
+            element.end = at
 
     def end(self, _name: str) -> None:
         at = self._char(self.parser.CurrentByteIndex)
@@ -176,12 +179,13 @@ class _Reader:
         self.depth -= 1
         if _CLOSED.match(self.text, self.here.end) is None:
             self.here.inner = (self.text.index(">", self.here.end) + 1, at)
+            self.after = self.text.index(">", at) + 1
         self.here = self.here.parent or self.here
 
     def characters(self, data: str) -> None:
+        """Take a piece of text; where it begins is where the last tag or section ended, for pieces come buffered."""
         if self.open_text is None:
-            begin = self._char(self.parser.CurrentByteIndex)
-            part = self.open_text = Part(self.document, "text", self.here, begin, begin)
+            part = self.open_text = Part(self.document, "text", self.here, self.after, self.after)
             part.label = CDATA if self.section else ""
             self.open_pieces = []
         elif self.open_text.label == CDATA and not self.section:
@@ -204,15 +208,25 @@ class _Reader:
 
     def start_section(self) -> None:
         self.section = True
+        self.after = self._char(self.parser.CurrentByteIndex) + len("<![CDATA[")
         if self.open_text is not None:
             self.open_text.label = MIXED
 
     def end_section(self) -> None:
+        at = self._char(self.parser.CurrentByteIndex)
         self.section = False
+        self.after = at + len("]]>")
         if self.open_text is not None and self.open_text.label == CDATA:
-            self.open_text.end = self._char(self.parser.CurrentByteIndex)
+            self.open_text.end = at
 
-    def between(self, *_given: str) -> None:
+    def comment(self, _text: str) -> None:
+        self._between("-->")
+
+    def instruction(self, _target: str, _text: str) -> None:
+        self._between("?>")
+
+    def _between(self, end: str) -> None:
+        self.after = self.text.index(end, self._char(self.parser.CurrentByteIndex)) + len(end)
         if self.open_text is not None:
             self.open_text.label = MIXED
 
