@@ -7,7 +7,8 @@ Here: parts, documents, what is left over. Not here: from bytes to parts (format
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from bisect import bisect_right
+from collections.abc import Callable, Iterator
 from typing import Any, Literal
 
 from vetrina.core.base.faults import Place
@@ -16,7 +17,6 @@ from vetrina.core.schema.nodes import Source
 PartKind = Literal["document", "element", "attribute", "text", "object", "array", "value"]
 Spot = tuple[int, int, int, int]
 _BLOCK = 2048
-"""Characters between two places whose lines are known: what is between is counted when it is asked."""
 _HOLDERS = frozenset({"object", "array"})
 
 
@@ -31,7 +31,7 @@ class Part:
 
     __slots__ = (
         "attributes", "children", "document", "end", "inner", "key_start", "kind", "label", "name", "order", "parent", "plain",
-        "start", "text", "touched",
+        "spot_", "start", "text", "touched",
     )  # fmt: skip
 
     def __init__(self, document: Document, kind: PartKind, parent: Part | None, start: int, end: int) -> None:
@@ -49,6 +49,7 @@ class Part:
         self.children: list[Part] = []
         self.attributes: list[Part] = []
         self.touched = False
+        self.spot_: Spot | None = None
         self.order = document.count()
 
     def touch(self) -> None:
@@ -103,7 +104,9 @@ class Part:
     @property
     def spot(self) -> Spot:
         """Return line, column, start and end of the value; of an element, of its tag; of a text, without its blanks."""
-        return (*self.document.line_column(self.start), self.start, self.end)
+        if self.spot_ is None:
+            self.spot_ = (*self.document.line_column(self.start), self.start, self.end)
+        return self.spot_
 
     @property
     def value_spot(self) -> Spot:
@@ -152,7 +155,7 @@ class Document:
         self.repeated: list[tuple[Part, Part]] = []
         self.aside: Any = None
         self._count = 0
-        self._blocks: list[tuple[int, int]] | None = None
+        self._lines: Callable[[int], tuple[int, int]] | None = None
         self._members: dict[int, dict[str | None, Part]] = {}
         self._elements: dict[str, list[Part]] | None = None
         self._turns: dict[int, dict[int, tuple[int, int]]] = {}
@@ -164,15 +167,9 @@ class Document:
 
     def line_column(self, start: int) -> tuple[int, int]:
         """Return line and column, both from 1, of a character."""
-        text = self.source.text
-        if self._blocks is None:
-            self._blocks = list(_blocks(text))
-        line, last = self._blocks[start // _BLOCK]
-        begin = start - start % _BLOCK
-        found = text.rfind("\n", begin, start)
-        if found >= 0:
-            line, last = line + text.count("\n", begin, start), found
-        return line, start - last
+        if self._lines is None:
+            self._lines = lines_of(self.source.text)
+        return self._lines(start)
 
     def members_of(self, part: Part) -> dict[str | None, Part]:
         """Return an object's members by their names."""
@@ -230,15 +227,35 @@ class Document:
                 yield part
 
 
-def _blocks(text: str) -> Iterator[tuple[int, int]]:
-    """Yield, for each stretch of a text, the line in which it begins, and where the line break before that stands."""
-    line, last = 1, -1
+def lines_of(text: str, many: int = 1_000_000) -> Callable[[int], tuple[int, int]]:
+    """Return what tells line and column of a character in a text; of ``many`` lines only some beginnings are kept."""
+    if text.count("\n") >= many:
+        return _by_blocks(text)
+    starts = [0, *(found.end() for found in re.finditer("\n", text))]
+
+    def told(start: int) -> tuple[int, int]:
+        line = bisect_right(starts, start)
+        return line, start - starts[line - 1] + 1
+
+    return told
+
+
+def _by_blocks(text: str) -> Callable[[int], tuple[int, int]]:
+    """Keep, for each stretch of a text, the line in which it begins and the line break before it; count within it when asked."""
+    known, line, last = [], 1, -1
     for begin in range(0, len(text) + 1, _BLOCK):
-        yield line, last
-        end = begin + _BLOCK
-        found = text.rfind("\n", begin, end)
+        known.append((line, last))
+        found = text.rfind("\n", begin, begin + _BLOCK)
         if found >= 0:
-            line, last = line + text.count("\n", begin, end), found
+            line, last = line + text.count("\n", begin, begin + _BLOCK), found
+
+    def told(start: int) -> tuple[int, int]:
+        line, last = known[start // _BLOCK]
+        begin = start - start % _BLOCK
+        found = text.rfind("\n", begin, start)
+        return (line, start - last) if found < 0 else (line + text.count("\n", begin, start), start - found)
+
+    return told
 
 
 def _xml_step(part: Part, parent: Part) -> str:
