@@ -22,6 +22,7 @@ from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import Any
 
+import documents
 import msgspec
 import scale
 import yaml
@@ -348,6 +349,7 @@ def measure(folder: Path) -> list[tuple[str, str, str]]:
             f"{reading / compose:.2f}x the bare YAML compose (wanted ≤ 2x)",
         )
     )
+    rows += documents.measure(folder)
     rules = "".join(f"  - drop: {{logger: l{one % 100}.m{one}, level: ..info, field: {{x: {one}}}}}\n" for one in range(1000))
     (folder / "ruled.yaml").write_text(f"{text}\nrules:\n{rules}", encoding="utf-8")
     checking = best(

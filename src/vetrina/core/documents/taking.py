@@ -18,7 +18,7 @@ from vetrina.core.documents.mapping import Each, LookUp, Token
 from vetrina.core.documents.mapping import Mapping as DocumentMapping
 from vetrina.core.documents.notation import Path
 from vetrina.core.documents.tree import Document, Part
-from vetrina.core.documents.words import Filling, Holes, begins_with, joined, literal
+from vetrina.core.documents.words import Filling, Holes, begins_with, ends_with, joined, literal
 from vetrina.core.schema.nodes import Listing, Node, Scalar, Source
 
 LONGEST_TRANSLATED = 1 << 16
@@ -91,9 +91,11 @@ class Taker:
                 yield Scope(part, scope.groups)
             return
         holders = whole if each.of is None else self.select(each.of, scope.part, each.node)
+        begin, end = begins_with(each.members.text), ends_with(each.members.text)
         for holder in holders:
             for part in holder.children if holder.kind == "object" else ():
-                found = each.members.fullmatch(part.name or "")
+                name = part.name or ""
+                found = each.members.fullmatch(name) if name.startswith(begin) and name.endswith(end) else None
                 if found is None:
                     continue
                 groups = found.groupdict()
@@ -144,7 +146,8 @@ class Taker:
                 found.append(got)
                 if alone:
                     break
-        found = self._cut(look, found)
+        if not alone and (look.split or look.skip or look.join is not None):
+            found = self._cut(look, found)
         if look.words is not None:
             found = [self._worded(look.words, one) for one in found]
         if look.by:

@@ -65,13 +65,24 @@ class FlagWords(Struct, frozen=True):
         return "false" if word in self.no or word == "false" else text.strip()
 
 
-_FIRST = re.compile(r"\\([^\w\s])(?![?*+{])|([^\\.^$|?*+()\[\]{}])(?![?*+{])")
+_LITERAL = re.compile(r"(?:(?:\\([^\w\s])|([^\\.^$|?*+()\[\]{}]))(?![?*+{]))*")
 
 
 def begins_with(expression: str) -> str:
-    """Return the character that whatever an expression matches begins with, nothing where it may be any."""
-    found = _FIRST.match(expression)
-    return (found[1] or found[2]) if found is not None and "|" not in expression else ""
+    """Return the text that whatever an expression matches begins with, as far as the expression shows it."""
+    found = _LITERAL.match(expression)
+    if found is None or "|" in expression:
+        return ""
+    return re.sub(r"\\(.)", r"\1", found.group())
+
+
+_AT_LAST = re.compile(r"\)((?:\\[^\w\s]|[^\\.^$|?*+()\[\]{}])*)\Z")
+
+
+def ends_with(expression: str) -> str:
+    """Return the text that whatever an expression matches entirely ends with, as far as the expression shows it."""
+    found = _AT_LAST.search(expression)
+    return re.sub(r"\\(.)", r"\1", found[1]) if found is not None and "|" not in expression else ""
 
 
 Tables = Mapping[str, Mapping[str, str]]
@@ -101,7 +112,7 @@ class Filling(Struct, frozen=True):
         for one in self.pieces:
             if isinstance(one, str):
                 made += one
-                depth += one.count("{") - one.count("}")
+                depth += one.count("{") - one.count("}") if braced else 0
                 continue
             text = groups.get(one[0]) or ""
             text = translated(text, tables[one[1]]) if one[1] else text
