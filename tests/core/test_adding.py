@@ -76,6 +76,44 @@ def find(scene):
 
 CHECK = Check("no-bell", "hint", "a plan in which nobody rings", find)
 '''
+NOTATION = '''"""Tabs: `key<TAB>value` lines."""
+
+from vetrina.formats.notations.encodings import decoded
+from vetrina.formats.notations.members import Members
+
+
+class TabsNotation:
+    """Tabs."""
+
+    name, whole, shape, quotes, endings, begins = "tabs", "$", "lines", False, ("tabs",), ""
+
+    def decode(self, data, name):
+        return decoded(data, name)
+
+    def read(self, text, source, report):
+        members, at = Members(text, source, self.name, self.shape), 0
+        for line in text.splitlines(keepends=True):
+            key, _, value = line.rstrip("\\n").partition("\\t")
+            members.put(members.document.root, key, value, at, at + len(key) + 1, at + len(key) + 1 + len(value))
+            at += len(line)
+        return members.finish()
+
+    def path(self, text, spaces):
+        from vetrina.formats.notations.json_paths import compiled
+
+        return compiled(text, spaces)
+
+    def rendered(self, part, text, *, plain):
+        return text
+
+
+NOTATION = TabsNotation()
+'''
+TABS_MAPPING = """vetrina-mapping: 1
+reads: tabs
+loggers: [{each: {members: 'ear\\.(?P<n>.+)'}, name: {text: <n>}, level: $}]
+new: {logger: {text: "ear.{name}\\t{level}"}}
+"""
 COMMAND = '''"""`vetrina ring PLAN`: how many bells there are."""
 
 from vetrina.commands import calling, options
@@ -103,7 +141,7 @@ class Ring(Struct):
 
 @pytest.fixture(scope="module")
 def house(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """A copy of the package, with one more sink kind, check, template step, command and output document."""
+    """A copy of the package, with one more sink kind, check, template step, notation, command and output document."""
     root = tmp_path_factory.mktemp("house")
     package = root / "vetrina"
     shutil.copytree(SOURCE, package, ignore=shutil.ignore_patterns("__pycache__"))
@@ -117,6 +155,7 @@ def house(tmp_path_factory: pytest.TempPathFactory) -> Path:
     (package / "core/sink_kinds/bell.py").write_text(BELL, encoding="utf-8")
     (package / "rehearsal/outlets/bell.py").write_text(OUTLET, encoding="utf-8")
     (package / "core/checks/no_bell.py").write_text(CHECK, encoding="utf-8")
+    (package / "formats/notations/tabs_documents.py").write_text(NOTATION, encoding="utf-8")
     (package / "commands/ring.py").write_text(COMMAND, encoding="utf-8")
     (package / "views/documents/ring.py").write_text(DOCUMENT, encoding="utf-8")
     edit("commands/overview.py", '    "levels":', '    "ring": "how many bells there are",\n    "levels":')
@@ -150,6 +189,24 @@ def call(house: Path, folder: Path) -> Callable[..., subprocess.CompletedProcess
 
 
 Call = Callable[..., "subprocess.CompletedProcess[str]"]
+
+
+def test_a_notation_of_documents_in_one_file_is_known_everywhere(call: Call, folder: Path) -> None:
+    (folder / "doc.tabs").write_text("ear.a\tinfo\near.a.b\tdebug\nodd\tx\n")
+    drafted = call("adopt", "doc.tabs", "--draft").stdout
+    (folder / "doc.mapping.yaml").write_text(TABS_MAPPING)
+    adopted = json.loads(call("adopt", "doc.tabs", "--json").stdout)
+
+    assert "reads: tabs" in drafted
+    assert "loggers:" in drafted
+    assert (adopted["plan"]["loggers"], [one["path"] for one in adopted["left_over"]]) == (
+        {"a": {"level": "info"}, "a.b": {"level": "debug"}},
+        ["$.odd"],
+    )
+    assert "doc.tabs:2" in call("levels", "doc.tabs").stdout
+    assert call("apply", "doc.tabs", "--tune", "a=error", "--tune", "c=debug", "--yes").returncode == 0
+    assert (folder / "doc.tabs").read_text() == "ear.a\terror\near.a.b\tdebug\near.c\tdebug\nodd\tx\n"
+    assert "tabs" in call("schema", "mapping").stdout
 
 
 def test_a_sink_kind_in_two_files_is_known_everywhere(call: Call, folder: Path) -> None:

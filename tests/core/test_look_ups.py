@@ -6,7 +6,7 @@ import pytest
 
 from adopted import adopt, left_over, plan_of, told
 from vetrina.core.config.adopted_plan import adopted_plan
-from vetrina.core.documents.words import begins_with
+from vetrina.core.documents.words import begins_with, ends_with
 
 EAR = "loggers: [{each: //ear, name: '@for', level: '@from'%s}]\n"
 ONE = "<k><ear for='a' from='info'>%s</ear></k>"
@@ -277,11 +277,12 @@ def test_faults_have_their_place(mapping: str, wanted: str) -> None:
 
 
 @pytest.mark.parametrize(
-    ("expression", "first"),
-    [(r"\?(?P<name>a)", "?"), ("%x", "%"), ("a|b", ""), ("(?i)x", ""), ("@?x", ""), (r"\d+", ""), (r"\$\{", "$")],
-)
-def test_with_what_a_placeholder_begins(expression: str, first: str) -> None:
-    assert begins_with(expression) == first
+    ("expression", "first", "last"),
+    [(r"\?(?P<name>a)", "?", ""), ("%x", "%x", ""), ("a|b", "", ""), ("(?i)x", "", "x"), ("@?x", "", ""), (r"\d+", "", ""), (r"\$\{", "${", ""),
+     (r"ear\.(?P<n>.+)\.from", "ear.", ".from"), (r"ab?(?P<n>.)+", "a", "")],
+)  # fmt: skip
+def test_with_what_an_expression_begins_and_ends(expression: str, first: str, last: str) -> None:
+    assert (begins_with(expression), ends_with(expression)) == (first, last)
 
 
 def test_what_a_plan_cannot_say_of_a_value_that_is_filled_later_is_told() -> None:

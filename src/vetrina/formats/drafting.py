@@ -12,7 +12,8 @@ from vetrina.formats.adopting import read_adopted
 from vetrina.formats.documents import read_bytes
 from vetrina.formats.notations import notation, notations
 
-_ENDINGS = {"yml": "yaml", "cfg": "ini", "conf": "lines", "properties": "lines", "jsonc": "json"}
+_VAGUE = frozenset({"cfg", "conf", "config", "txt"})
+"""Endings that files of several notations have: there the text's beginning tells."""
 DRAFTED = "the draft"
 
 
@@ -36,19 +37,17 @@ def _notation(path: Path, data: bytes, reads: str) -> str:
         if reads not in known:
             raise refuse(f'no notation is called "{reads[:40]}"', fix=offer(reads, known), where="--reads")
         return reads
-    begin = data.lstrip(b"\xef\xbb\xbf \t\r\n")[:1]
+    kinds = [notation(one) for one in known]
     ending = path.suffix.lower().lstrip(".")
-    if begin == b"<":
-        return "xml"
-    if begin == b"{" and ending not in {"yaml", "yml"}:
-        return "json"
-    if begin == b"[" and ending not in {"json", "yaml", "yml"}:
-        return "ini"
-    if ending in known or ending in _ENDINGS:
-        return _ENDINGS.get(ending, ending)
-    raise refuse(
-        f"the ending of {path.name} does not tell its notation", fix="name it: --reads " + "|".join(known), where="--draft"
-    )
+    begin = data.lstrip(b"\xef\xbb\xbf \t\r\n\xff\xfe\0")[:1].decode("latin-1")
+    by_ending = next((one.name for one in kinds if ending in one.endings), "")
+    by_begin = next((one.name for one in kinds if begin and one.begins == begin), "")
+    found = by_begin if by_begin and (begin == "<" or ending in _VAGUE or not by_ending) else by_ending
+    if not found:
+        raise refuse(
+            f"the ending of {path.name} does not tell its notation", fix="name it: --reads " + "|".join(known), where="--draft"
+        )
+    return found
 
 
 def _reached(path: Path, name: str, text: str, made: str) -> str:

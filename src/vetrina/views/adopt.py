@@ -78,10 +78,10 @@ def _short(part: Part) -> str:
     """Return a part's name with that of what holds it."""
     own = f"@{part.label}" if part.kind == "attribute" else "text" if part.kind == "text" else part.label or (part.name or "")
     own = own or "an item"
-    if part.document.notation != "xml":
+    if part.document.shape != "elements":
         own = part.name if part.name is not None else "an item"
     above = part.parent
     if above is None or above.kind == "document":
         return own
-    holder = above.label if part.document.notation == "xml" else above.name
-    return f"{holder}{'/' if part.document.notation == 'xml' else '.'}{own}" if holder else own
+    holder = above.label if part.document.shape == "elements" else above.name
+    return f"{holder}{'/' if part.document.shape == 'elements' else '.'}{own}" if holder else own

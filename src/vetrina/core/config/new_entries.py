@@ -24,15 +24,15 @@ def new_logger(adoption: Adoption, name: str, word: str, target: Target, where: 
     """Return the splice that writes a logger that is not there yet; raise Refused where the mapping's place is not there."""
     new = adoption.mapping.new_logger
     assert new is not None  # noqa: S101  (asked only where the mapping says how)
-    notation = adoption.notation.name
-    if notation == "xml":
+    shape = adoption.notation.shape
+    if shape == "elements":
         at, text = _element(_into(adoption, new, where), new, name, word)
-    elif notation == "ini":
+    elif shape == "sections":
         at, text = _section_line(adoption.documents, new, name, word)
-    elif notation == "lines":
+    elif shape == "lines":
         at, text = _line(adoption, new, name, word, where)
     else:
-        at, text = _member(_into(adoption, new, where), new, name, word, as_json=notation == "json", where=where)
+        at, text = _member(_into(adoption, new, where), new, name, word, as_json=adoption.notation.quotes, where=where)
     document, start, end = at
     return Splice(document.source.name, start, end, text, target)
 

@@ -84,7 +84,7 @@ class LookUpReader:
         if ("of" in given) != ("where" in given and "is" in given):
             self._wrong(node, "of, where and is belong together", "write {of: PATH, where: PATH, is: LOOK-UP}")
             return False
-        if "key" in given and not self._notation.by_members:
+        if "key" in given and self._notation.shape == "elements":
             self._wrong(given["key"], "an element stands under no member", 'write {at: "name(..)"}')
             return False
         return True
@@ -100,7 +100,7 @@ class LookUpReader:
             try:
                 self._paths[text] = self._notation.path(text, self._spaces)
             except NotUnderstood as reason:
-                language = "XPath 1.0" if not self._notation.by_members else "JSONPath (RFC 9535)"
+                language = "XPath 1.0" if self._notation.shape == "elements" else "JSONPath (RFC 9535)"
                 self._wrong(node, f'"{text[:80]}" is no {language}: {reason}', "quote it, and write it as that standard says")
                 return None
         return self._paths[text]

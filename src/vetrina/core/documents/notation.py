@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping, Sequence
 from typing import Protocol
 
 from vetrina.core.base.faults import Fault
-from vetrina.core.documents.tree import Document, Part
+from vetrina.core.documents.tree import Document, Part, Shape
 from vetrina.core.schema.nodes import Source
 
 
@@ -26,10 +26,14 @@ class Notation(Protocol):
     name: str
     whole: str
     """The path of a whole document."""
-    typed: bool
-    """Whether values have types of their own; elsewhere all are texts."""
-    by_members: bool
-    """Whether parts are objects with named members (JSONPath), not elements (XPath)."""
+    shape: Shape
+    """How its documents are built: paths are XPath where they are elements, else JSONPath."""
+    quotes: bool
+    """Whether every text stands in double quotes, as in JSON."""
+    endings: tuple[str, ...]
+    """The endings of such files."""
+    begins: str
+    """What such a text begins with, where that tells it from others."""
 
     def decode(self, data: bytes, name: str) -> tuple[str, str]:
         """Return the text without its byte-order mark, and the codec that makes these bytes of it again."""

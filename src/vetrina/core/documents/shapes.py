@@ -65,11 +65,11 @@ class Group(Struct):
 
 def groups(document: Document) -> list[Group]:
     """Return the groups of a document, in document order."""
-    if document.notation == "xml":
+    if document.shape == "elements":
         return list(_elements(document))
-    if document.notation == "lines":
+    if document.shape == "lines":
         return list(_lines(document.root))
-    if document.notation == "ini":
+    if document.shape == "sections":
         return [*_sections(document.root), *_maps(document.root, "$")]
     return list(_objects(document.root, "$"))
 
@@ -85,7 +85,7 @@ def quoted(text: str) -> str:
 def spaces(document: Document) -> dict[str, str]:
     """Return the prefixes that paths of an xml document need, with the namespaces that they stand for."""
     found: dict[str, str] = {}
-    for part in document.elements("") if document.notation == "xml" else ():
+    for part in document.elements("") if document.shape == "elements" else ():
         for one in (part, *part.attributes):
             space, brace, _ = (one.name or "").rpartition("}")
             if brace:

@@ -19,6 +19,7 @@ from vetrina.core.documents.mapping import (
     Token,
 )
 from vetrina.core.documents.notation import Notation
+from vetrina.core.documents.tree import Shape
 from vetrina.core.documents.words import FlagWords, LevelWords, bounds, filling
 from vetrina.core.schema import nodes
 from vetrina.core.schema.containers import ListOf, MapOf, Record, unknown_key
@@ -31,8 +32,10 @@ TOP = (
     *SECTIONS, "stages", "tokens", "tables", "strange", "new",
 )  # fmt: skip
 """The keys of a mapping, in the order in which they are documented."""
-NEW_KEYS = {"xml": ("into", "text"), "json": ("into", "member", "value", "item"), "yaml": ("into", "member", "value", "item"),
-             "ini": ("section", "text"), "lines": ("text",)}  # fmt: skip
+NEW_KEYS: dict[Shape, tuple[str, ...]] = {
+    "elements": ("into", "text"), "objects": ("into", "member", "value", "item"), "sections": ("section", "text"), "lines": ("text",),
+}  # fmt: skip
+"""The keys by which a new logger is written, by the shape of documents."""
 
 
 class SpecReader(LookUpReader):
@@ -167,7 +170,7 @@ class SpecReader(LookUpReader):
                 self._report(unknown_key(key, ["logger"], "new"))
         if "logger" not in given:
             return None
-        known = NEW_KEYS.get(self._notation.name, ("into", "text"))
+        known = NEW_KEYS[self._notation.shape]
         body = given["logger"][1]
         inner: dict[str, Node] = {}
         for key, value in self._pairs(body):
@@ -219,7 +222,7 @@ class SpecReader(LookUpReader):
 
     def _each_of(self, node: nodes.Mapping, given: dict[str, Node]) -> Each | None:
         if "each" not in given:
-            self._wrong(node, "this item does not say which parts it takes", f"add each: {'//ear' if self._notation.name == 'xml' else '$.ears[*]'}",
+            self._wrong(node, "this item does not say which parts it takes", f"add each: {'//ear' if self._notation.shape == 'elements' else '$.ears[*]'}",
                         "missing-key")  # fmt: skip
             return None
         each = given["each"]
@@ -229,7 +232,7 @@ class SpecReader(LookUpReader):
         return None if path is None else Each(each, path)
 
     def _members(self, node: nodes.Mapping) -> Each | None:
-        if not self._notation.by_members:
+        if self._notation.shape == "elements":
             self._wrong(node, "an element has no members", "write a path")
             return None
         given = {key.text: value for key, value in node.pairs}

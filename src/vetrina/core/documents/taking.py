@@ -367,7 +367,7 @@ def _token_at(tokens: Iterable[Token], text: str, position: int) -> tuple[Any, T
 def _named_member(document: Document, name: str) -> Part | None:
     """Return the member of a whole document of that name; in ini, of the section that all before a dot names."""
     root = document.root
-    if document.notation != "ini":
+    if document.shape != "sections":
         return root.member(name)
     cut = len(name)
     while (cut := name.rfind(".", 0, cut)) >= 0:

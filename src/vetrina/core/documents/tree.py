@@ -14,6 +14,8 @@ from typing import Any, Literal
 from vetrina.core.base.faults import Place
 from vetrina.core.schema.nodes import Source
 
+Shape = Literal["elements", "objects", "sections", "lines"]
+"""How documents of a notation are built: elements with attributes, objects of objects, sections of texts, one object of texts."""
 PartKind = Literal["document", "element", "attribute", "text", "object", "array", "value"]
 Spot = tuple[int, int, int, int]
 _BLOCK = 2048
@@ -146,10 +148,11 @@ class Document:
     this notation keep of it.
     """
 
-    def __init__(self, source: Source, notation: str, *, typed: bool = False) -> None:
+    def __init__(self, source: Source, notation: str, shape: Shape, *, typed: bool = False) -> None:
         """Begin a document; whoever reads it gives it its root. In a ``typed`` one values have types of their own."""
         self.source = source
         self.notation = notation
+        self.shape = shape
         self.typed = typed
         self.root = Part.__new__(Part)
         self.repeated: list[tuple[Part, Part]] = []
@@ -197,7 +200,7 @@ class Document:
         if turns is None:
             alike: dict[tuple[str, str], list[Part]] = {}
             for one in parent.children:
-                alike.setdefault((one.kind, one.label) if self.notation == "xml" else ("", ""), []).append(one)
+                alike.setdefault((one.kind, one.label) if self.shape == "elements" else ("", ""), []).append(one)
             turns = {id(one): (at, len(group)) for group in alike.values() for at, one in enumerate(group, 1)}
             self._turns[id(parent)] = turns
         return turns[id(part)]
@@ -207,9 +210,9 @@ class Document:
         steps: list[str] = []
         here: Part | None = part
         while here is not None and here.parent is not None:
-            steps.append(_xml_step(here, here.parent) if self.notation == "xml" else _json_step(here, here.parent))
+            steps.append(_xml_step(here, here.parent) if self.shape == "elements" else _json_step(here, here.parent))
             here = here.parent
-        return ("" if self.notation == "xml" else "$") + "".join(reversed(steps))
+        return ("" if self.shape == "elements" else "$") + "".join(reversed(steps))
 
     def left_over(self) -> Iterator[Part]:
         """Yield what nothing has read, in document order, each at its top."""

@@ -11,7 +11,7 @@ from collections.abc import Callable, Mapping
 
 from vetrina.core.base.faults import Fault
 from vetrina.core.documents.notation import Path
-from vetrina.core.documents.tree import Document, Part
+from vetrina.core.documents.tree import Document, Part, Shape
 from vetrina.core.schema.nodes import Source
 from vetrina.formats.documents import unreadable
 from vetrina.formats.notations.encodings import decoded
@@ -26,8 +26,10 @@ class IniNotation:
 
     name = "ini"
     whole = "$"
-    typed = False
-    by_members = True
+    shape: Shape = "sections"
+    quotes = False
+    endings = ("ini", "cfg")
+    begins = "["
 
     def decode(self, data: bytes, name: str) -> tuple[str, str]:
         """Return the text and its codec: by the byte-order mark, else UTF-8."""
@@ -36,7 +38,7 @@ class IniNotation:
     def read(self, text: str, source: Source, report: Callable[[Fault], None]) -> Document:
         """Return the document: an object of sections."""
         del report
-        members = Members(text, source, self.name)
+        members = Members(text, source, self.name, self.shape)
         section: Part | None = None
         position = 0
         while position < len(text):

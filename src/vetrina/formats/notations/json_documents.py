@@ -7,7 +7,7 @@ from collections.abc import Callable, Mapping
 
 from vetrina.core.base.faults import Fault, Unreadable
 from vetrina.core.documents.notation import Path
-from vetrina.core.documents.tree import Document, Part
+from vetrina.core.documents.tree import Document, Part, Shape
 from vetrina.core.schema.nodes import Source
 from vetrina.formats.documents import DEEPEST, MOST_NODES, duplicate_key, unreadable
 from vetrina.formats.json_documents import Limits, TooMany, read_json
@@ -20,8 +20,10 @@ class JsonNotation:
 
     name = "json"
     whole = "$"
-    typed = True
-    by_members = True
+    shape: Shape = "objects"
+    quotes = True
+    endings = ("json",)
+    begins = "{"
 
     def decode(self, data: bytes, name: str) -> tuple[str, str]:
         """Return the text and its codec: by the byte-order mark, else UTF-8."""
@@ -38,7 +40,7 @@ class JsonNotation:
             ) from None  # fmt: skip
         if node is None:
             raise _refused(text, source.name)
-        return of_node(node, source, self.name, typed=True)
+        return of_node(node, source, self.name)
 
     def path(self, text: str, spaces: Mapping[str, str]) -> Path:
         """Return a compiled JSONPath."""

@@ -11,7 +11,7 @@ from collections.abc import Callable, Iterator, Mapping
 
 from vetrina.core.base.faults import Fault
 from vetrina.core.documents.notation import Path
-from vetrina.core.documents.tree import Document, Part
+from vetrina.core.documents.tree import Document, Part, Shape
 from vetrina.core.schema.nodes import Source
 from vetrina.formats.documents import unreadable
 from vetrina.formats.notations.encodings import decoded
@@ -25,8 +25,10 @@ class LinesNotation:
 
     name = "lines"
     whole = "$"
-    typed = False
-    by_members = True
+    shape: Shape = "lines"
+    quotes = False
+    endings = ("lines", "properties", "conf")
+    begins = ""
 
     def decode(self, data: bytes, name: str) -> tuple[str, str]:
         """Return the text and its codec: by the byte-order mark, else UTF-8."""
@@ -35,7 +37,7 @@ class LinesNotation:
     def read(self, text: str, source: Source, report: Callable[[Fault], None]) -> Document:
         """Return the document: one object."""
         del report
-        members = Members(text, source, self.name)
+        members = Members(text, source, self.name, self.shape)
         for start, end in _logical(text, source.name):
             line = text[start:end]
             if (first := line.lstrip()[:1]) and first not in "#;!":

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from vetrina.core.base.faults import Place
-from vetrina.core.documents.tree import Document, Part
+from vetrina.core.documents.tree import Document, Part, Shape
 from vetrina.core.schema.nodes import Source
 from vetrina.formats.documents import MOST_NODES, unreadable
 
@@ -11,9 +11,9 @@ from vetrina.formats.documents import MOST_NODES, unreadable
 class Members:
     """A document of texts by their keys, as it grows."""
 
-    def __init__(self, text: str, source: Source, notation: str) -> None:
+    def __init__(self, text: str, source: Source, notation: str, shape: Shape) -> None:
         """Begin an empty document."""
-        self.document = Document(source, notation, typed=False)
+        self.document = Document(source, notation, shape)
         self.document.root = Part(self.document, "object", None, 0, len(text))
         self._known: dict[tuple[int, str], Part] = {}
         self._lost: list[tuple[Part, Part, str]] = []

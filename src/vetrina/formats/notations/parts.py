@@ -9,9 +9,9 @@ SHARED = "shared"
 """The label of a part that an alias shares: it stands in several places at once."""
 
 
-def of_node(node: Node, source: Source, notation: str, *, typed: bool) -> Document:
+def of_node(node: Node, source: Source, notation: str) -> Document:
     """Return a document of the parts that a node and all below it make."""
-    document = Document(source, notation, typed=typed)
+    document = Document(source, notation, "objects", typed=True)
     document.root = _part(document, node, None, shared=False)
     return document
 

@@ -13,7 +13,7 @@ from xml.sax.saxutils import escape
 
 from vetrina.core.base.faults import Fault, Unreadable
 from vetrina.core.documents.notation import Path
-from vetrina.core.documents.tree import Document, Part
+from vetrina.core.documents.tree import Document, Part, Shape
 from vetrina.core.schema.nodes import Source
 from vetrina.formats.documents import DEEPEST, MOST_NODES, unreadable
 from vetrina.formats.notations.encodings import decoded
@@ -32,8 +32,10 @@ class XmlNotation:
 
     name = "xml"
     whole = "/"
-    typed = False
-    by_members = False
+    shape: Shape = "elements"
+    quotes = False
+    endings = ("xml",)
+    begins = "<"
 
     def decode(self, data: bytes, name: str) -> tuple[str, str]:
         """Return the text and its codec: by the byte-order mark, the declaration, else UTF-8."""
@@ -74,7 +76,7 @@ class _Reader:
         self.data = text.encode()
         self.ascii = len(self.data) == len(text)
         self.byte = self.char = self.after = 0
-        self.document = Document(source, "xml")
+        self.document = Document(source, "xml", "elements")
         self.document.root = self.here = Part(self.document, "document", None, 0, len(text))
         self.depth = self.parts = 0
         self.open_text: Part | None = None

@@ -8,7 +8,7 @@ from collections.abc import Callable, Mapping
 from vetrina.core.base.faults import Fault
 from vetrina.core.config.dump import yaml_text
 from vetrina.core.documents.notation import Path
-from vetrina.core.documents.tree import Document, Part
+from vetrina.core.documents.tree import Document, Part, Shape
 from vetrina.core.schema.nodes import Source
 from vetrina.formats.documents import read_document, unreadable
 from vetrina.formats.notations.encodings import decoded
@@ -20,8 +20,10 @@ class YamlNotation:
 
     name = "yaml"
     whole = "$"
-    typed = True
-    by_members = True
+    shape: Shape = "objects"
+    quotes = False
+    endings = ("yaml", "yml")
+    begins = ""
 
     def decode(self, data: bytes, name: str) -> tuple[str, str]:
         """Return the text and its codec: by the byte-order mark, else UTF-8."""
@@ -32,7 +34,7 @@ class YamlNotation:
         node = read_document(text, source, report)
         if node is None:
             raise unreadable(source.name, "the document is empty")
-        return of_node(node, source, self.name, typed=True)
+        return of_node(node, source, self.name)
 
     def path(self, text: str, spaces: Mapping[str, str]) -> Path:
         """Return a compiled JSONPath."""
