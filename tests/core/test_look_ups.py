@@ -278,7 +278,7 @@ def test_faults_have_their_place(mapping: str, wanted: str) -> None:
 
 @pytest.mark.parametrize(
     ("expression", "first", "last"),
-    [(r"\?(?P<name>a)", "?", ""), ("%x", "%x", ""), ("a|b", "", ""), ("(?i)x", "", "x"), ("@?x", "", ""), (r"\d+", "", ""), (r"\$\{", "${", ""),
+    [(r"\?(?P<name>a)", "?", ""), ("%x", "%x", ""), ("a|b", "", ""), ("(?i)x", "", ""), ("x(?P<n>.)(?i)y", "", ""), ("@?x", "", ""), (r"\d+", "", ""), (r"\$\{", "${", ""),
      (r"ear\.(?P<n>.+)\.from", "ear.", ".from"), (r"ab?(?P<n>.)+", "a", "")],
 )  # fmt: skip
 def test_with_what_an_expression_begins_and_ends(expression: str, first: str, last: str) -> None:

@@ -71,18 +71,22 @@ _LITERAL = re.compile(r"(?:(?:\\([^\w\s])|([^\\.^$|?*+()\[\]{}]))(?![?*+{]))*")
 def begins_with(expression: str) -> str:
     """Return the text that whatever an expression matches begins with, as far as the expression shows it."""
     found = _LITERAL.match(expression)
-    if found is None or "|" in expression:
+    if found is None or "|" in expression or _FLAGS.search(expression):
         return ""
     return re.sub(r"\\(.)", r"\1", found.group())
 
 
+_FLAGS = re.compile(r"\(\?[a-zA-Z]*[-imsU]")
+"""A group that changes how letters are told apart, or what an expression stops at."""
 _AT_LAST = re.compile(r"\)((?:\\[^\w\s]|[^\\.^$|?*+()\[\]{}])*)\Z")
 
 
 def ends_with(expression: str) -> str:
     """Return the text that whatever an expression matches entirely ends with, as far as the expression shows it."""
     found = _AT_LAST.search(expression)
-    return re.sub(r"\\(.)", r"\1", found[1]) if found is not None and "|" not in expression else ""
+    if found is None or "|" in expression or _FLAGS.search(expression):
+        return ""
+    return re.sub(r"\\(.)", r"\1", found[1])
 
 
 Tables = Mapping[str, Mapping[str, str]]
