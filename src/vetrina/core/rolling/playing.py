@@ -100,6 +100,7 @@ class Rolling:
         self.tracks_levels = self.tracks_clock = False
         self._tapes_only = tapes_only
         self._first_event: datetime | None = None
+        self._clock = _BEGIN
         self._begun = self._ended = _SOME_TIME
         self._flows: LoggerLevelCache[list[Reached]] = LoggerLevelCache(router.places.of)
         zone = clocks.zone(router.plan.zone)
@@ -127,7 +128,7 @@ class Rolling:
 
     def _take_down(self, events: list[Event]) -> None:  # noqa: C901  (the inner loop of millions of events, in one piece)
         """Take down what reaches the files."""
-        flows, number, clock = self._flows.by_logger, self.events, _BEGIN
+        flows, number, clock = self._flows.by_logger, self.events, self._clock
         begun, ended = self._begun, self._ended
         tracks_clock, tracks_levels = self.tracks_clock, self.tracks_levels
         for event in events:
@@ -167,7 +168,7 @@ class Rolling:
                     level = lane.levels.setdefault(self.router.severities[event.level], [0, 0])
                     level[0] += 1
                     level[1] += size
-        self.events = number
+        self.events, self._clock = number, clock
 
     def _settle(self, clock: datetime) -> None:
         """Play what was taken down, or keep it; ``clock`` is the latest time of the events that it is of."""
