@@ -50,21 +50,21 @@ new: {logger: {into: /kiosk, text: '<ear for="{name}" from="{level}"/>'}}
 """
 JSON = """{
   "ears": {"a": {"min": 20, "on": true}, "b": {"min": 40}},
-  "log": "a.log"
+  "pen": "a.log"
 }
 """
 JSON_MAP = """vetrina-mapping: 1
 reads: json
 levels: {"10..29": debug, "30..49": info, "50..": error}
 loggers: [{each: '$.ears.*', name: {key: 0}, level: $.min, enabled: $.on}]
-appenders: [{each: $.log, name: {text: f}, sink: {text: file}, path: $}]
+appenders: [{each: $.pen, name: {text: f}, sink: {text: file}, path: $}]
 new: {logger: {into: $.ears, member: "{name}", value: {min: "{level}", on: true}}}
 """
-YAML = "# kept\nears:\n- {name: a, min: INFO}\n- name: b   # too\n  min: 'DEBUG'\nlog: a.log\n"
+YAML = "# kept\nears:\n- {name: a, min: INFO}\n- name: b   # too\n  min: 'DEBUG'\npen: a.log\n"
 YAML_MAP = """vetrina-mapping: 1
 reads: yaml
 loggers: [{each: '$.ears[*]', name: $.name, level: $.min}]
-appenders: [{each: $.log, name: {text: f}, sink: {text: file}, path: $}]
+appenders: [{each: $.pen, name: {text: f}, sink: {text: file}, path: $}]
 new: {logger: {into: $.ears, item: {name: "{name}", min: "{level}"}}}
 """
 INI = "[ear:a]\nmin = info\n; kept\n[ear:b]\nmin=debug\n"

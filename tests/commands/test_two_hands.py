@@ -17,6 +17,8 @@ from support import PROGRAM, Run
 
 Write = Callable[..., Path]
 PLAN = "vetrina: 1\nloggers: {root: {level: warn, to: a}, x: info, y: info}\nappenders: {a: {sink: console}}\n"
+DOCUMENT = "<k>\n <ear for='x' from='info'/>\n\n\n\n <ear for='y' from='info'/>\n</k>\n"
+MAPPING = "vetrina-mapping: 1\nreads: xml\ninclude: {each: //more, path: '@f'}\nloggers: [{each: //ear, name: '@for', level: '@from'}]\n"
 LAYER = "vetrina: 1\nloggers: {x: info, y: info}\n"
 
 
@@ -25,6 +27,9 @@ def plans(write: Write, folder: Path) -> Path:
     for name in ("one/plan.yaml", "two/plan.yaml"):
         write(name, PLAN)
     write("layer.yaml", LAYER)
+    write("one/doc.xml", DOCUMENT)
+    write("one/outer.xml", "<k><more f='doc.xml'/></k>")
+    write("m.yaml", MAPPING)
     (folder / "two" / "link.yaml").symlink_to(folder / "one" / "plan.yaml")
     return folder
 
@@ -35,11 +40,13 @@ def plans(write: Write, folder: Path) -> Path:
         ([["one/plan.yaml", "--into", "layer.yaml"], ["two/plan.yaml", "--into", "layer.yaml"]], "layer.yaml"),
         ([["one/plan.yaml"], ["two/link.yaml"]], "one/plan.yaml"),
         ([["one/plan.yaml"], ["one/plan.yaml"]], "one/plan.yaml"),
+        ([["one/doc.xml", "--by", "m.yaml"], ["one/doc.xml", "--by", "m.yaml"]], "one/doc.xml"),
+        ([["one/outer.xml", "--by", "m.yaml"], ["one/doc.xml", "--by", "m.yaml"]], "one/doc.xml"),
     ],
 )
 def test_two_changes_at_once_are_both_there(plans: Path, calls: list[list[str]], written: str) -> None:
     for _ in range(4):
-        (plans / written).write_text(LAYER if "layer" in written else PLAN)
+        (plans / written).write_text(DOCUMENT if "doc" in written else LAYER if "layer" in written else PLAN)
         both = [
             subprocess.Popen([str(PROGRAM), "apply", *words, "--tune", f"{logger}=debug", "--yes"], cwd=plans, stdout=subprocess.DEVNULL)
             for words, logger in zip(calls, "xy", strict=True)

@@ -25,10 +25,30 @@ def remark_lines(adoption: Adoption, untold: Sequence[Fault]) -> list[Line]:
     """Return what is told beside the plan: what is left over, keys given twice, items that take nothing."""
     left = [one for one in adoption.remarks if one.code == "left-over"]
     others = [one for one in adoption.remarks if one.code != "left-over"]
-    lines = fault_lines([*others, *untold], "warning", "raised", None) + fault_lines(left, "left over", "raised", None)
+    lines = fault_lines([*others, *untold], "warning", "raised", None)
+    lines += [
+        [
+            span(str(part.place), "place"),
+            Span(": "),
+            Span("left over: ", "raised"),
+            span(_what(part)),
+            span(f"  {part.path}", "quiet"),
+        ]
+        for part in adoption.left_over
+    ]
+    if left:
+        words = f"what is left over has no part in the plan: read it in {adoption.mapping.name}, or list its path under ignore:"
+        lines.append([Span("  fix: ", "quiet"), span(words)])
     words = f"{counted(adoption.read, 'value')} read from {adoption.documents[0].source.name}"
     words += f"; {counted(len(left), 'part')} left over" if left else "; nothing is left over"
     return [*lines, [span(words)]]
+
+
+def _what(part: Part) -> str:
+    """Return what a part is, with its name."""
+    if part.kind in {"element", "attribute"}:
+        return f"{part.kind} {part.label}"
+    return "a text" if part.kind == "text" else f'"{part.name}"' if part.name is not None else "an item"
 
 
 def explain_lines(adoption: Adoption, width: int) -> list[Line]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from vetrina.core.base.levels import Scale
 from vetrina.core.documents.look_up_specs import PRIMARY, LookUpReader, Report, is_look_up, no_mapping
 from vetrina.core.documents.mapping import (
     Each,
@@ -59,7 +60,7 @@ class SpecReader(LookUpReader):
             key.text: {word.text: self._text(to) for word, to in self._pairs(value)}
             for key, value in self._pairs(given.get("tables"))
         }
-        level_words = [(key.text, self._text(value)) for key, value in self._pairs(given.get("levels"))]
+        level_words = self._level_words(given.get("levels"), given.get("plan"))
         placeholder = self._expression(given.get("placeholder"))
         if placeholder is not None and "name" not in placeholder.groups:  # before anything asks for it
             self._wrong(given["placeholder"], "a placeholder's expression has a group called name", "write (?P<name>…) in it")
@@ -87,6 +88,18 @@ class SpecReader(LookUpReader):
         )  # fmt: skip
 
     # parts of the mapping
+
+    def _level_words(self, node: Node | None, plan: Node | None) -> list[tuple[str, str]]:
+        """Return what the documents' words for levels mean; a level that the plan would not know is told."""
+        own = plan.get("levels") if isinstance(plan, nodes.Mapping) else None
+        known = Scale({key.text: 1 for key, _ in own.pairs} if isinstance(own, nodes.Mapping) else {})
+        words = []
+        for key, value in self._pairs(node):
+            text = self._text(value)
+            if known.threshold(text) is None and not isinstance(own, Listing):
+                self._wrong(value, f'"{text[:60]}" is no level of a plan', known.hint(text).removeprefix("; "), "unknown-level")
+            words.append((key.text, text))
+        return words
 
     def _sections(self, given: dict[str, Node]) -> dict[str, Named]:
         found = {}
