@@ -77,6 +77,26 @@ def test_apply_writes_what_the_command_writes_and_undo_takes_it_back(run: Run, f
     assert (folder / "plan.yaml").read_bytes() == before
 
 
+def test_a_document_in_another_format_is_read_and_changed_through_its_mapping(run: Run, folder: Path) -> None:
+    before = (folder / "kiosk.xml").read_bytes()
+    plan = vetrina.resolve("kiosk.xml", by="kiosk.mapping.yaml", stages=["winter"])
+    assert run("levels", "kiosk.xml", "--stage", "winter", "--json").json == as_data(
+        levels.document(vetrina.levels(plan), plan.plan.scale)
+    )
+    assert plan.adoption is not None
+    assert (plan.adoption.left_over, vetrina.read_plan("kiosk.xml").loggers["card"].level) == (
+        [],
+        plan.bare_plan().loggers["card"].level,
+    )  # type: ignore[union-attr]
+    change = vetrina.apply("kiosk.xml", tunes=["ticket.printer=debug"], by="kiosk.mapping.yaml")
+    assert (folder / "kiosk.xml").read_bytes() == before.replace(b'"printer" from="plain"', b'"printer" from="whisper"')
+    assert [one.file for one in change.versions.values()] == ["kiosk.xml"]
+    assert run("undo", "kiosk.xml").code == 0
+    assert (folder / "kiosk.xml").read_bytes() == before
+    with pytest.raises(vetrina.Refused):
+        vetrina.resolve("kiosk.xml", by="-")
+
+
 def test_a_program_s_own_events_are_events_and_wrong_ones_are_refused() -> None:
     plan = vetrina.read_plan("plan.yaml")
     made = list(vetrina.read_events("week.jsonl", scale=plan.scale))

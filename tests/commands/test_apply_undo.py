@@ -28,6 +28,28 @@ stages:
 """
 TUNED = PLAN.replace("ropeway: info", "ropeway: debug")
 TUNE = ["--tune", "ropeway=debug"]
+DOCUMENT = "<?xml version='1.0' encoding='iso-8859-1'?>\n<k><!-- é --><ear for='ropeway' from='INFO'/></k>\n"
+MAPPING = "vetrina-mapping: 1\nreads: xml\ninclude: {each: //more, path: '@f'}\nloggers: [{each: //ear, name: '@for', level: '@from'}]\n"
+WRITTEN = {
+    "a plan": ("plan.yaml", "plan.yaml", PLAN.encode(), TUNED.encode()),
+    "a document": ("doc.xml", "doc.xml", DOCUMENT.encode("latin-1"), DOCUMENT.replace("INFO", "DEBUG").encode("latin-1")),
+    "an included one": (
+        "outer.xml",
+        "in/doc.xml",
+        DOCUMENT.encode("latin-1"),
+        DOCUMENT.replace("INFO", "DEBUG").encode("latin-1"),
+    ),
+}
+"""What is called, which file is written, and its bytes before and after."""
+
+
+@pytest.fixture(params=WRITTEN)
+def target(request: pytest.FixtureRequest, write: Write) -> tuple[str, Path, bytes, bytes]:
+    called, name, old, new = WRITTEN[request.param]
+    write("outer.xml", "<k><more f='in/doc.xml'/></k>")
+    for mapping in ("outer.mapping.yaml", "doc.mapping.yaml"):
+        write(mapping, MAPPING)
+    return called, write(name, old), old, new
 
 
 def test_a_change_is_written_listed_and_taken_back(run: Run, write: Write, folder: Path) -> None:
@@ -154,15 +176,17 @@ def test_a_second_writer_is_told_to_wait(run: Run, write: Write, folder: Path) -
     assert "another command is writing here" in found.err
 
 
-def test_a_damaged_record_and_a_read_only_file(run: Run, write: Write, folder: Path) -> None:
-    plan = write("plan.yaml", PLAN)
-    write(".plan.yaml.vetrina-undo.json", "{]")
-    damaged = run("undo", "plan.yaml")
-    (folder / ".plan.yaml.vetrina-undo.json").unlink()
-    plan.chmod(0o444)
+def test_a_damaged_record_and_a_read_only_file(
+    run: Run, write: Write, folder: Path, target: tuple[str, Path, bytes, bytes]
+) -> None:
+    called, path, old, _ = target
+    record = write(f".{called}.vetrina-undo.json", "{]")
+    damaged = run("undo", called)
+    record.unlink()
+    path.chmod(0o444)
 
     done = subprocess.run(
-        [sys.executable, "-m", "vetrina", "apply", "plan.yaml", *TUNE, "--yes"],
+        [sys.executable, "-m", "vetrina", "apply", called, *TUNE, "--yes"],
         cwd=folder,
         capture_output=True,
         text=True,
@@ -172,7 +196,7 @@ def test_a_damaged_record_and_a_read_only_file(run: Run, write: Write, folder: P
 
     assert (damaged.code, "the undo record is damaged" in damaged.err) == (2, True)
     assert (done.returncode, "may not be written" in done.stderr) == (2, True)
-    assert plan.read_text() == PLAN
+    assert path.read_bytes() == old
 
 
 KILLER = """
@@ -199,22 +223,24 @@ def killed(folder: Path, at: int, *words: str) -> int:
     ).returncode
 
 
-def test_a_kill_at_any_step_leaves_the_old_or_the_new_and_can_be_undone(run: Run, write: Write, folder: Path) -> None:
-    plan = write("plan.yaml", PLAN)
+def test_a_kill_at_any_step_leaves_the_old_or_the_new_and_can_be_undone(
+    run: Run, folder: Path, target: tuple[str, Path, bytes, bytes]
+) -> None:
+    called, path, old, new = target
     step, code, seen = 0, 9, set()
     while code == 9:
         step += 1
-        code = killed(folder, step, "apply", "plan.yaml", *TUNE, "--yes")
-        text = plan.read_text()
-        assert text in {PLAN, TUNED}
-        seen.add(text)
-        record = folder / ".plan.yaml.vetrina-undo.json"
+        code = killed(folder, step, "apply", called, *TUNE, "--yes")
+        content = path.read_bytes()
+        assert content in {old, new}
+        seen.add(content)
+        record = folder / f".{called}.vetrina-undo.json"
         if record.exists():
             json.loads(record.read_text())
-            assert run("undo", "plan.yaml").code == 0
-        assert plan.read_text() == PLAN
+            assert run("undo", called).code == 0
+        assert path.read_bytes() == old
 
-    assert seen == {PLAN, TUNED}
+    assert seen == {old, new}
     assert step > 8
 
 

@@ -20,6 +20,14 @@ stages: {live: {loggers: {lib.http: warn}}, bench: {}}
 """
 
 
+MAPPING = """vetrina-mapping: 1
+reads: xml
+loggers: [{each: //e, name: "@n"}]
+appenders: [{each: //d, name: "@n", sink: {text: none}}]
+stages: [{each: //s, name: "@n"}]
+"""
+
+
 def completed(folder: Path, line: str) -> list[str]:
     words = line.split(" ")
     environment = {**os.environ, "_VETRINA_COMPLETE": "complete_bash", "COMP_WORDS": line, "COMP_CWORD": str(len(words) - 1)}
@@ -46,6 +54,9 @@ def completed(folder: Path, line: str) -> list[str]:
         ("check --only twi", ["twice"]),
         ("check plan.yaml --fail-on w", ["warning"]),
         ("compare plan.yaml plan.yaml --other-stage b", ["bench"]),
+        ("levels doc.xml --stage ", ["winter"]),
+        ("levels doc.xml --by m.yaml --tune ticket.", ["ticket.door="]),
+        ("routes doc.xml week.jsonl --appender ", ["day"]),
         ("levels broken.yaml --stage ", []),
         ("levels absent.yaml --stage ", []),
         ("levels faulty.yaml --stage ", ["x"]),
@@ -53,6 +64,9 @@ def completed(folder: Path, line: str) -> list[str]:
 )
 def test_names_are_offered(write: Write, folder: Path, line: str, offered: list[str]) -> None:
     write("plan.yaml", PLAN)
+    write("doc.xml", "<k><e n='ticket.door'/><d n='day'/><s n='winter'/></k>")
+    for name in ("doc.mapping.yaml", "m.yaml"):
+        write(name, MAPPING)
     write("broken.yaml", "vetrina: [\n")
     write("faulty.yaml", "vetrina: 1\nlogers: {}\nstages: {x: {}}\n")
 

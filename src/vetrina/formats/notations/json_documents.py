@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 from collections.abc import Callable, Mapping
 
 from vetrina.core.base.faults import Fault, Unreadable
@@ -64,8 +65,18 @@ def _refused(text: str, name: str) -> Unreadable:
         return unreadable(name, what, "", "", error.lineno, error.colno)
     except (RecursionError, ValueError):
         pass
-    return unreadable(name, f"the document is nested more than {DEEPEST} deep, or holds what JSON has not",
-                     "NaN, Infinity and half characters are no JSON")  # fmt: skip
+    depth = deepest = 0
+    for found in _BRACKETS.finditer(text):
+        depth += 1 if found.group() in "[{" else -1 if found.group() in "]}" else 0
+        deepest = max(deepest, depth)
+    if deepest > DEEPEST:
+        return unreadable(name, f"the document is nested more than {DEEPEST} deep", "no configuration needs that")
+    return unreadable(
+        name, "the document holds what is no JSON", "NaN, Infinity and half characters are none", "write it otherwise"
+    )
+
+
+_BRACKETS = re.compile(r'"(?:[^"\\]|\\.)*"|[\[\]{}]')
 
 
 NOTATION = JsonNotation()
