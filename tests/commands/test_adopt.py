@@ -363,8 +363,9 @@ def test_a_written_level_is_the_one_that_was_asked_for(
     after = {name: one.after for name, one in change.versions.items()}
     found = read_resolved_plan(plan, texts=after).plan
 
-    assert found.loggers[logger].level is not None
-    assert found.scale.name(found.loggers[logger].level.value) == level
+    set_level = found.loggers[logger].level
+    assert set_level is not None
+    assert found.scale.name(set_level.value) == level
 
 
 def data_of(text: str) -> dict[str, object]:

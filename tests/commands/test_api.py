@@ -84,10 +84,9 @@ def test_a_document_in_another_format_is_read_and_changed_through_its_mapping(ru
         levels.document(vetrina.levels(plan), plan.plan.scale)
     )
     assert plan.adoption is not None
-    assert (plan.adoption.left_over, vetrina.read_plan("kiosk.xml").loggers["card"].level) == (
-        [],
-        plan.bare_plan().loggers["card"].level,
-    )  # type: ignore[union-attr]
+    bare = plan.bare_plan()
+    assert bare is not None
+    assert (plan.adoption.left_over, vetrina.read_plan("kiosk.xml").loggers["card"].level) == ([], bare.loggers["card"].level)
     change = vetrina.apply("kiosk.xml", tunes=["ticket.printer=debug"], by="kiosk.mapping.yaml")
     assert (folder / "kiosk.xml").read_bytes() == before.replace(b'"printer" from="plain"', b'"printer" from="whisper"')
     assert [one.file for one in change.versions.values()] == ["kiosk.xml"]

@@ -76,7 +76,7 @@ def _refused(text: str, name: str) -> Unreadable:
     )
 
 
-_BRACKETS = re.compile(r'"(?:[^"\\]|\\.)*"|[\[\]{}]')
+_BRACKETS = re.compile(r'"[^"\\]*(?:\\.[^"\\]*)*"|[\[\]{}]')
 
 
 NOTATION = JsonNotation()
