@@ -154,6 +154,7 @@ class _Reading:
 
 def _paths(taker: Taker, include: Include, document: Document) -> Iterator[tuple[str, Place]]:
     for scope in taker.parts(include.each, Scope(document.root), whole=[document.root]):
+        scope.part.touch()
         for one in taker.values(include.path, scope, single=True):
             place = Place(one.source.name, one.spot[0], one.spot[1])
             if "${" in one.text:

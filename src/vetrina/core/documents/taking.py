@@ -84,10 +84,9 @@ class Taker:
     # parts
 
     def parts(self, each: Each, scope: Scope, *, whole: Iterable[Part]) -> Iterator[Scope]:
-        """Yield what an item takes, in document order; ``whole`` are the objects that members without `of` are of."""
+        """Yield what an item may take, in document order; ``whole`` are the objects that members without `of` are of."""
         if each.members is None:
             for part in self.select(each.path, scope.part, each.node):
-                part.touch()
                 yield Scope(part, scope.groups)
             return
         holders = whole if each.of is None else self.select(each.of, scope.part, each.node)
@@ -104,7 +103,6 @@ class Taker:
                     if inside is None:
                         continue
                     groups |= inside.groupdict()
-                part.touch()
                 yield Scope(part, {**scope.groups, **groups})
 
     def select(self, path: Path | None, part: Part, node: Node) -> Sequence[Part]:
