@@ -32,7 +32,6 @@ DOCUMENT = "<?xml version='1.0' encoding='iso-8859-1'?>\n<k><!-- é --><ear for=
 MAPPING = "vetrina-mapping: 1\nreads: xml\ninclude: {each: //more, path: '@f'}\nloggers: [{each: //ear, name: '@for', level: '@from'}]\n"
 WRITTEN = {
     "a plan": ("plan.yaml", "plan.yaml", PLAN.encode(), TUNED.encode()),
-    "a document": ("doc.xml", "doc.xml", DOCUMENT.encode("latin-1"), DOCUMENT.replace("INFO", "DEBUG").encode("latin-1")),
     "an included one": (
         "outer.xml",
         "in/doc.xml",

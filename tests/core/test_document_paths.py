@@ -138,6 +138,8 @@ def _all(part: Part) -> list[Part]:
 @pytest.mark.parametrize(
     ("kind", "text", "wanted"),
     [
+        ("ini", "#c\n  ; x\n[s]\n#d\n;e", [("s", "[s]")]),
+        ("lines", "#c\n  ! x\nk\n;e = 1\n#d", [("k", "")]),
         ("ini", "; c\n[ a b ]\nKey = v w \n e=\nbare\n", [("a b", "[ a b ]"), ("Key", "v w"), ("e", ""), ("bare", "")]),
         ("lines", "\n k =  v  \nx: y=z\n a b\r\n", [("k", "v"), ("x", "y=z"), ("a b", "")]),
         ("json", '{"a": "\\u00e9", "b": [true, -1.5]}', [("a", '"\\u00e9"'), ("b", "[true, -1.5]"), (None, "true"), (None, "-1.5")]),

@@ -15,10 +15,11 @@ from vetrina.core.documents.tree import Document, Part, Shape
 from vetrina.core.schema.nodes import Source
 from vetrina.formats.documents import unreadable
 from vetrina.formats.notations.encodings import decoded
-from vetrina.formats.notations.lines_documents import one_line
+from vetrina.formats.notations.lines_documents import line_end, one_line, skipped
 from vetrina.formats.notations.members import Members
 
-_LINE = re.compile(r"[^\n]*(?:\n|\Z)")
+_NOTHING = re.compile(r"(?:\s++|[#;][^\n]*+)*+")
+"""Blank lines and comments, from a line's start on."""
 
 
 class IniNotation:
@@ -41,20 +42,17 @@ class IniNotation:
         members = Members(text, source, self.name, self.shape)
         section: Part | None = None
         position = 0
-        while position < len(text):
-            match = _LINE.match(text, position)
-            end = match.end() if match else len(text)
-            line = text[position:end].strip()
-            begin = position + len(text[position:end]) - len(text[position:end].lstrip())
+        while (begin := skipped(_NOTHING, text, position)) < len(text):
+            position = line_end(text, begin)
+            line = text[begin:position].rstrip()
             if line.startswith("["):
                 if not line.endswith("]"):
                     raise _stop(members, begin, "this section's name is not closed", "end the line with ]")
                 section = members.section(line[1:-1].strip(), begin, begin + len(line))
-            elif line and line[0] not in "#;":
-                if section is None:
-                    raise _stop(members, begin, "this line stands before the first section", "begin with a line [NAME]")
+            elif section is None:
+                raise _stop(members, begin, "this line stands before the first section", "begin with a line [NAME]")
+            else:
                 _take(members, section, line, begin)
-            position = end
         return members.finish()
 
     def path(self, text: str, spaces: Mapping[str, str]) -> Path:

@@ -17,6 +17,8 @@ from vetrina.formats.documents import unreadable
 from vetrina.formats.notations.encodings import decoded
 from vetrina.formats.notations.members import Members
 
+_NOTHING = re.compile(r"(?:\s++|[#;!][^\n]*+)*+")
+"""Blank lines and comments, from a line's start on."""
 _JOINT = re.compile(r"\\\r?\n[ \t\f]*")
 
 
@@ -39,9 +41,7 @@ class LinesNotation:
         del report
         members = Members(text, source, self.name, self.shape)
         for start, end in _logical(text, source.name):
-            line = text[start:end]
-            if (first := line.lstrip()[:1]) and first not in "#;!":
-                _take(members, line, start)
+            _take(members, text[start:end], start)
         return members.finish()
 
     def path(self, text: str, spaces: Mapping[str, str]) -> Path:
@@ -68,23 +68,28 @@ _MOST_JOINED = 10_000
 
 
 def _logical(text: str, name: str) -> Iterator[tuple[int, int]]:
-    """Yield the bounds of the lines, those that a backslash joins as one; no comment is joined."""
+    """Yield the bounds of the lines that say something, from their first sign on; those that a backslash joins are one."""
     position = 0
-    while position < len(text):
-        begin, end, joined = position, _line_end(text, position), 1
-        comment = text[begin:end].lstrip()[:1] in {"#", ";", "!"}
-        while not comment and end < len(text) and text[max(begin, end - 3) : end].rstrip("\r\n").endswith("\\"):
-            begin, end, joined = end, _line_end(text, end), joined + 1
+    while (start := skipped(_NOTHING, text, position)) < len(text):
+        begin, end, joined = start, line_end(text, start), 1
+        while end < len(text) and text[max(begin, end - 3) : end].rstrip("\r\n").endswith("\\"):
+            begin, end, joined = end, line_end(text, end), joined + 1
             if joined > _MOST_JOINED:
-                line = text.count("\n", 0, position) + 1
+                line = text.count("\n", 0, start) + 1
                 raise unreadable(
                     name, f"more than {_MOST_JOINED:,} lines are joined by backslashes here", "", "end the value", line, 1
                 )
-        yield position, end
+        yield start, end
         position = end
 
 
-def _line_end(text: str, start: int) -> int:
+def skipped(nothing: re.Pattern[str], text: str, position: int) -> int:
+    """Return where the next line begins that says something: ``nothing`` matches blank ones and comments."""
+    found = nothing.match(text, position)
+    return found.end() if found else position
+
+
+def line_end(text: str, start: int) -> int:
     """Return where the line that begins at ``start`` ends, its line break included."""
     found = text.find("\n", start)
     return len(text) if found < 0 else found + 1
@@ -98,7 +103,7 @@ def _take(members: Members, line: str, start: int) -> None:
     key = _joined(line[:cut]).strip()
     raw = line[cut + 1 :] if sign else ""
     begin = start + (cut + 1 + len(raw) - len(raw.lstrip()) if sign else len(line.rstrip()))
-    members.put(members.document.root, key, _joined(raw).strip(), start + len(line) - len(line.lstrip()), begin,
+    members.put(members.document.root, key, _joined(raw).strip(), start, begin,
                 begin + len(raw.strip()))  # fmt: skip
 
 
