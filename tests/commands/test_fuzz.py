@@ -13,7 +13,7 @@ import pytest
 from in_process import call
 from support import DEMO
 
-TIMES = int(os.environ.get("FUZZ", "10"))
+TIMES = int(os.environ.get("FUZZ", "6"))
 CALLS = {
     "plan.yaml": [
         "levels plan.yaml --json", "resolve plan.yaml", "origin plan.yaml loggers.root", "why plan.yaml --logger ropeway.gate --level debug --to desk",

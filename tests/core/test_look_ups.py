@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from adopted import adopt, left_over, plan_of, told
+from vetrina.core.base.expressions import BadExpression, Expression
 from vetrina.core.config.adopted_plan import adopted_plan
-from vetrina.core.documents.words import begins_with, ends_with
+from vetrina.core.documents.words import begins_with, ends_with, matcher
 
 EAR = "loggers: [{each: //ear, name: '@for', level: '@from'%s}]\n"
 ONE = "<k><ear for='a' from='info'>%s</ear></k>"
@@ -283,6 +286,22 @@ def test_faults_have_their_place(mapping: str, wanted: str) -> None:
 )  # fmt: skip
 def test_with_what_an_expression_begins_and_ends(expression: str, first: str, last: str) -> None:
     assert (begins_with(expression), ends_with(expression)) == (first, last)
+
+
+@given(
+    st.lists(st.sampled_from(["a", r"\.", r"\(", "(?P<n>.+)", "(?P<n>.*)", "b+", "x|y", "(?i)", r"\w"]), max_size=4).map(
+        "".join
+    ),
+    st.lists(st.sampled_from(["a", ".", "(", "b", "\n", "x"]), max_size=5).map("".join),
+)
+def test_a_name_is_matched_as_the_expression_alone_matches_it(expression: str, name: str) -> None:
+    try:
+        known = Expression(expression)
+    except BadExpression:
+        return
+    found = known.fullmatch(name)
+
+    assert matcher(known)(name) == (None if found is None else found.groupdict())
 
 
 def test_what_a_plan_cannot_say_of_a_value_that_is_filled_later_is_told() -> None:

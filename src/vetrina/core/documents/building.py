@@ -239,7 +239,7 @@ class Builder:
     def _plain_value(self, wants: Wants, look: LookUp, scope: Scope) -> Adopted | None:
         """Return a value that a path takes as it stands, None for all that needs more (docs/benchmarks.md, documents)."""
         try:
-            found = self.taker.plain(look, scope.part)
+            found = self.taker.plain(look, scope)
         except LookUpFault:
             return None  # told by those that look again
         return None if found is None else self._typist.plain_value(wants, *found, look)

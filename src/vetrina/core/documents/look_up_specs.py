@@ -68,6 +68,7 @@ class LookUpReader:
             words=self._words(given["words"]) if "words" in given else None,
             by=by,
             or_=given.get("or"),
+            plain=set(given) in ({"at"}, {"member"}),
         )  # fmt: skip
 
     def _possible(self, node: nodes.Mapping, given: dict[str, Node]) -> bool:

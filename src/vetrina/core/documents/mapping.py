@@ -43,7 +43,7 @@ class LookUp(Struct, frozen=True, kw_only=True):
     or_: Node | None = None
 
     plain: bool = False
-    """Whether it is a path, and nothing is done with what that takes."""
+    """Whether it is a path, or a member's name, and nothing is done with what that takes."""
 
     @property
     def place(self) -> Place:

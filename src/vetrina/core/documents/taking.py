@@ -18,7 +18,7 @@ from vetrina.core.documents.mapping import Each, LookUp, Token
 from vetrina.core.documents.mapping import Mapping as DocumentMapping
 from vetrina.core.documents.notation import Path
 from vetrina.core.documents.tree import Document, Part
-from vetrina.core.documents.words import Filling, Holes, begins_with, ends_with, joined, literal
+from vetrina.core.documents.words import Filling, Holes, begins_with, joined, literal, matcher
 from vetrina.core.schema.nodes import Listing, Node, Scalar, Source
 
 LONGEST_TRANSLATED = 1 << 16
@@ -90,19 +90,17 @@ class Taker:
                 yield Scope(part, scope.groups)
             return
         holders = whole if each.of is None else self.select(each.of, scope.part, each.node)
-        begin, end = begins_with(each.members.text), ends_with(each.members.text)
+        groups_of = matcher(each.members)
         for holder in holders:
             for part in holder.children if holder.kind == "object" else ():
-                name = part.name or ""
-                found = each.members.fullmatch(name) if name.startswith(begin) and name.endswith(end) else None
-                if found is None:
+                groups = groups_of(part.name or "")
+                if groups is None:
                     continue
-                groups = found.groupdict()
                 if each.value is not None:
                     inside = each.value.search(part.string())
                     if inside is None:
                         continue
-                    groups |= inside.groupdict()
+                    groups = {**groups, **inside.groupdict()}
                 yield Scope(part, {**scope.groups, **groups})
 
     def select(self, path: Path | None, part: Part, node: Node) -> Sequence[Part]:
@@ -154,12 +152,12 @@ class Taker:
             return [_own(one) for one in _some(look.or_)]
         return [self._whole(one, braced=braced) for one in (found[:1] if single else found)]
 
-    def plain(self, look: LookUp, part: Part) -> tuple[str, Part] | None:
-        """Return the text and the part of a path's first value, where it is an attribute or a member: most values are.
+    def plain(self, look: LookUp, scope: Scope) -> tuple[str, Part] | None:
+        """Return the text and the part of a path's first value, where that is an attribute or a member: most values are.
 
         None stands for everything else, which `values` finds: what this returns, it returns as well.
         """
-        found = self._selected(look.at, part, look.node)
+        found = self._selected(look.at, scope.part, look.node) if look.member is None else self._members(look.member, scope)
         if isinstance(found, str):
             return None
         for one in found:
@@ -181,7 +179,7 @@ class Taker:
         elif look.key is not None:
             yield from self._key(look.key, scope.part)
         elif look.member is not None:
-            yield from self._member(look.member, scope)
+            yield from self._of(self._members(look.member, scope), scope.part)
         elif look.of is not None:
             for part in self._referred(look, scope):
                 inner = self._selected(look.at, part, look.node) if look.at is not None else [part]
@@ -234,13 +232,11 @@ class Taker:
         yield Found(text=self._aside(here.name, here), source=here.document.source, spot=(line, column, here.key_start, end),
                     plain=False, refusal="it is a member's name")  # fmt: skip
 
-    def _member(self, name: Filling, scope: Scope) -> Iterator[Found]:
+    def _members(self, name: Filling, scope: Scope) -> Sequence[Part]:
+        """Return the member of the first document that has one of that name."""
         wanted = name.filled(scope.groups, self.mapping.tables).replace("$${", "${")
-        for document in self.documents:
-            part = _named_member(document, wanted)
-            if part is not None:
-                yield from (self._value(one) for one in part.values())
-                return
+        found = next((part for one in self.documents if (part := _named_member(one, wanted)) is not None), None)
+        return () if found is None else (found,)
 
     def _referred(self, look: LookUp, scope: Scope) -> list[Part]:
         """Return the parts of the whole document whose `where` has the value that `is` finds here."""

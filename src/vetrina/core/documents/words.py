@@ -8,6 +8,7 @@ from collections.abc import Callable, Iterator, Mapping
 from msgspec import Struct
 
 from vetrina.core.base.errors import NotUnderstood
+from vetrina.core.base.expressions import Expression
 
 _NUMBER = re.compile(r"[-+]?\d+(?:\.\d+)?\Z")
 _BOUNDS = re.compile(r"\s*([-+]?\d+(?:\.\d+)?)?\s*\.\.\s*([-+]?\d+(?:\.\d+)?)?\s*\Z")
@@ -76,6 +77,20 @@ def begins_with(expression: str) -> str:
     return re.sub(r"\\(.)", r"\1", found.group())
 
 
+_ONE_GROUP = re.compile(
+    r"((?:\\[^\w\s]|[^\\.^$|?*+()\[\]{}])*)\(\?P<([A-Za-z_]\w*)>\.\+\)((?:\\[^\w\s]|[^\\.^$|?*+()\[\]{}])*)\Z"
+)
+
+
+def around(expression: str) -> tuple[str, str, str] | None:
+    """Return what stands before the one group `(?P<name>.+)` of an expression, its name, and what stands after it; else None."""
+    found = _ONE_GROUP.match(expression)
+    if found is None:
+        return None
+    before, after = (re.sub(r"\\(.)", r"\1", text) for text in (found[1], found[3]))
+    return before, found[2], after
+
+
 _FLAGS = re.compile(r"\(\?[a-zA-Z]*[-imsU]")
 """A group that changes how letters are told apart, or what an expression stops at."""
 _AT_LAST = re.compile(r"\)((?:\\[^\w\s]|[^\\.^$|?*+()\[\]{}])*)\Z")
@@ -87,6 +102,32 @@ def ends_with(expression: str) -> str:
     if found is None or "|" in expression or _FLAGS.search(expression):
         return ""
     return re.sub(r"\\(.)", r"\1", found[1])
+
+
+def matcher(members: Expression) -> Callable[[str], Mapping[str, str | None] | None]:
+    """Return what gives the groups of a name that an expression matches entirely, None for another name.
+
+    Most such expressions are a group between two texts; RE2 is asked for the others (docs/benchmarks.md, documents of lines).
+    """
+    simple = around(members.text)
+    if simple is None:
+        begin, end = begins_with(members.text), ends_with(members.text)
+
+        def matched(name: str) -> Mapping[str, str | None] | None:
+            found = members.fullmatch(name) if name.startswith(begin) and name.endswith(end) else None
+            return None if found is None else found.groupdict()
+
+        return matched
+    before, group, after = simple
+    least = len(before) + len(after)
+
+    def between(name: str) -> Mapping[str, str | None] | None:
+        if len(name) <= least or not name.startswith(before) or not name.endswith(after):
+            return None
+        text = name[len(before) : len(name) - len(after)]
+        return None if "\n" in text else {group: text}
+
+    return between
 
 
 Tables = Mapping[str, Mapping[str, str]]
