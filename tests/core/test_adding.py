@@ -78,17 +78,14 @@ CHECK = Check("no-bell", "hint", "a plan in which nobody rings", find)
 '''
 NOTATION = '''"""Tabs: `key<TAB>value` lines."""
 
-from vetrina.formats.notations.encodings import decoded
+from vetrina.formats.notations.by_members import ByMembers
 from vetrina.formats.notations.members import Members
 
 
-class TabsNotation:
+class TabsNotation(ByMembers):
     """Tabs."""
 
-    name, whole, shape, quotes, endings, begins = "tabs", "$", "lines", False, ("tabs",), ""
-
-    def decode(self, data, name):
-        return decoded(data, name)
+    name, shape, quotes, endings, begins = "tabs", "lines", False, ("tabs",), ""
 
     def read(self, text, source, report):
         members, at = Members(text, source, self.name, self.shape), 0
@@ -97,11 +94,6 @@ class TabsNotation:
             members.put(members.document.root, key, value, at, at + len(key) + 1, at + len(key) + 1 + len(value))
             at += len(line)
         return members.finish()
-
-    def path(self, text, spaces):
-        from vetrina.formats.notations.json_paths import compiled
-
-        return compiled(text, spaces)
 
     def rendered(self, part, text, *, plain):
         return text

@@ -7,14 +7,13 @@ without `=` is a key with an empty value; a section that is begun again goes on.
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 
 from vetrina.core.base.faults import Fault
-from vetrina.core.documents.notation import Path
 from vetrina.core.documents.tree import Document, Part, Shape
 from vetrina.core.schema.nodes import Source
 from vetrina.formats.documents import unreadable
-from vetrina.formats.notations.encodings import decoded
+from vetrina.formats.notations.by_members import ByMembers
 from vetrina.formats.notations.lines_documents import line_end, one_line, skipped
 from vetrina.formats.notations.members import Members
 
@@ -22,19 +21,14 @@ _NOTHING = re.compile(r"(?:\s++|[#;][^\n]*+)*+")
 """Blank lines and comments, from a line's start on."""
 
 
-class IniNotation:
+class IniNotation(ByMembers):
     """INI: paths are JSONPath over an object of sections."""
 
     name = "ini"
-    whole = "$"
     shape: Shape = "sections"
     quotes = False
     endings = ("ini", "cfg")
     begins = "["
-
-    def decode(self, data: bytes, name: str) -> tuple[str, str]:
-        """Return the text and its codec: by the byte-order mark, else UTF-8."""
-        return decoded(data, name)
 
     def read(self, text: str, source: Source, report: Callable[[Fault], None]) -> Document:
         """Return the document: an object of sections."""
@@ -54,12 +48,6 @@ class IniNotation:
             else:
                 _take(members, section, line, begin)
         return members.finish()
-
-    def path(self, text: str, spaces: Mapping[str, str]) -> Path:
-        """Return a compiled JSONPath."""
-        from vetrina.formats.notations.json_paths import compiled  # noqa: PLC0415  (only mappings need it)
-
-        return compiled(text, spaces)
 
     def rendered(self, part: Part, text: str, *, plain: bool) -> str | None:
         """Return a value as it stands behind its sign; None for what a line cannot hold."""

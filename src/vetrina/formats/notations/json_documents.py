@@ -4,31 +4,25 @@ from __future__ import annotations
 
 import json
 import re
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 
 from vetrina.core.base.faults import Fault, Unreadable
-from vetrina.core.documents.notation import Path
 from vetrina.core.documents.tree import Document, Part, Shape
 from vetrina.core.schema.nodes import Source
 from vetrina.formats.documents import DEEPEST, MOST_NODES, duplicate_key, unreadable
 from vetrina.formats.json_documents import Limits, TooMany, read_json
-from vetrina.formats.notations.encodings import decoded
+from vetrina.formats.notations.by_members import ByMembers
 from vetrina.formats.notations.parts import of_node
 
 
-class JsonNotation:
+class JsonNotation(ByMembers):
     """JSON: paths are JSONPath."""
 
     name = "json"
-    whole = "$"
     shape: Shape = "objects"
     quotes = True
     endings = ("json",)
     begins = "{"
-
-    def decode(self, data: bytes, name: str) -> tuple[str, str]:
-        """Return the text and its codec: by the byte-order mark, else UTF-8."""
-        return decoded(data, name)
 
     def read(self, text: str, source: Source, report: Callable[[Fault], None]) -> Document:
         """Return the document; a repeated key goes to ``report``."""
@@ -42,12 +36,6 @@ class JsonNotation:
         if node is None:
             raise _refused(text, source.name)
         return of_node(node, source, self.name)
-
-    def path(self, text: str, spaces: Mapping[str, str]) -> Path:
-        """Return a compiled JSONPath."""
-        from vetrina.formats.notations.json_paths import compiled  # noqa: PLC0415  (only mappings need it)
-
-        return compiled(text, spaces)
 
     def rendered(self, part: Part, text: str, *, plain: bool) -> str | None:
         """Return a value as JSON: a number, true or false stays one where the old value was one."""

@@ -7,14 +7,13 @@ blanks; there are no other escapes; a line with neither sign is a key with an em
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterator
 
 from vetrina.core.base.faults import Fault
-from vetrina.core.documents.notation import Path
 from vetrina.core.documents.tree import Document, Part, Shape
 from vetrina.core.schema.nodes import Source
 from vetrina.formats.documents import unreadable
-from vetrina.formats.notations.encodings import decoded
+from vetrina.formats.notations.by_members import ByMembers
 from vetrina.formats.notations.members import Members
 
 _NOTHING = re.compile(r"(?:\s++|[#;!][^\n]*+)*+")
@@ -22,19 +21,14 @@ _NOTHING = re.compile(r"(?:\s++|[#;!][^\n]*+)*+")
 _JOINT = re.compile(r"\\\r?\n[ \t\f]*")
 
 
-class LinesNotation:
+class LinesNotation(ByMembers):
     """Lines: paths are JSONPath over one object of texts."""
 
     name = "lines"
-    whole = "$"
     shape: Shape = "lines"
     quotes = False
     endings = ("lines", "properties", "conf")
     begins = ""
-
-    def decode(self, data: bytes, name: str) -> tuple[str, str]:
-        """Return the text and its codec: by the byte-order mark, else UTF-8."""
-        return decoded(data, name)
 
     def read(self, text: str, source: Source, report: Callable[[Fault], None]) -> Document:
         """Return the document: one object."""
@@ -43,12 +37,6 @@ class LinesNotation:
         for start, end in _logical(text, source.name):
             _take(members, text[start:end], start)
         return members.finish()
-
-    def path(self, text: str, spaces: Mapping[str, str]) -> Path:
-        """Return a compiled JSONPath."""
-        from vetrina.formats.notations.json_paths import compiled  # noqa: PLC0415  (only mappings need it)
-
-        return compiled(text, spaces)
 
     def rendered(self, part: Part, text: str, *, plain: bool) -> str | None:
         """Return a value as it stands behind its sign; None for what a line cannot hold."""

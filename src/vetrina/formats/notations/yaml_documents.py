@@ -3,31 +3,25 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 
 from vetrina.core.base.faults import Fault
 from vetrina.core.config.dump import yaml_text
-from vetrina.core.documents.notation import Path
 from vetrina.core.documents.tree import Document, Part, Shape
 from vetrina.core.schema.nodes import Source
 from vetrina.formats.documents import read_document, unreadable
-from vetrina.formats.notations.encodings import decoded
+from vetrina.formats.notations.by_members import ByMembers
 from vetrina.formats.notations.parts import SHARED, of_node
 
 
-class YamlNotation:
+class YamlNotation(ByMembers):
     """YAML: paths are JSONPath."""
 
     name = "yaml"
-    whole = "$"
     shape: Shape = "objects"
     quotes = False
     endings = ("yaml", "yml")
     begins = ""
-
-    def decode(self, data: bytes, name: str) -> tuple[str, str]:
-        """Return the text and its codec: by the byte-order mark, else UTF-8."""
-        return decoded(data, name)
 
     def read(self, text: str, source: Source, report: Callable[[Fault], None]) -> Document:
         """Return the document; a repeated key goes to ``report``."""
@@ -35,12 +29,6 @@ class YamlNotation:
         if node is None:
             raise unreadable(source.name, "the document is empty")
         return of_node(node, source, self.name)
-
-    def path(self, text: str, spaces: Mapping[str, str]) -> Path:
-        """Return a compiled JSONPath."""
-        from vetrina.formats.notations.json_paths import compiled  # noqa: PLC0415  (only mappings need it)
-
-        return compiled(text, spaces)
 
     def rendered(self, part: Part, text: str, *, plain: bool) -> str | None:
         """Return a value as YAML, quoted as the old one was; None for a block of lines and for what an alias shares."""
