@@ -304,6 +304,9 @@ def test_a_mapping_beside_a_document_is_found_and_can_be_switched_off(run: Run, 
     assert (off.code, '"ears" is not a known key' in off.err) == (2, True)
     write("doc.yaml", "vetrina: 1\nloggers: {a: info}\n")
     assert run("levels", "doc.yaml").err == "", "a plan needs no mapping"
+    for text in ("# c\n$schema: x\nvetrina: 1\n", '{"$schema": "x",\n "vetrina": 1}'):
+        write("doc.yaml", text)
+        assert (run("levels", "doc.yaml").code, run("levels", "doc.yaml").err) == (0, "")
     (folder / "doc.mapping.yaml").rename(folder / "doc.yaml.mapping.yaml")
     write("doc.yaml", YAML)
     assert "doc.yaml.mapping.yaml" in run("levels", "doc.yaml").err

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import re
 from collections.abc import Iterator
 from collections.abc import Mapping as AbstractMapping
 from pathlib import Path
@@ -39,18 +40,18 @@ def mapping_beside(document: Path) -> Path | None:
 
 
 _LOOKED_AT = 1 << 16
+_IN_JSON = re.compile(r'"vetrina"\s*:')
+_IN_YAML = re.compile(r"""(?m)^(?:vetrina|'vetrina'|"vetrina")\s*:""")
 
 
 def _is_plan(path: Path) -> bool:
-    """Tell whether a file begins as a plan does: with the plan's own first key."""
+    """Tell whether a file says near its beginning that it is a plan: by the plan's own key."""
     try:
         with path.open("rb") as file:
             begin = file.read(_LOOKED_AT).decode("utf-8-sig", "replace")
     except OSError:
         return False
-    lines = (line for line in begin.splitlines() if line.strip() and not line.lstrip().startswith("#"))
-    first = next((line for line in lines if line.strip() not in {"---", "{"}), "")
-    return first.lstrip(" {").startswith(("vetrina:", '"vetrina":', "'vetrina':"))
+    return (_IN_JSON if begin.lstrip().startswith("{") else _IN_YAML).search(begin) is not None
 
 
 def read_mapping(path: Path, name: str, faults: list[Fault], texts: Texts | None = None) -> tuple[Mapping, Notation]:
