@@ -201,7 +201,7 @@ def _events() -> str:
         for name, one in found["properties"].items()
     ]
     return (
-        "# Events\n\nOne JSON object a line (JSON Lines, UTF-8), also gzip or zstd; `-` is standard input. Keys that are not listed are a fault of the line.\n\n"
+        "# Events\n\nOne JSON object a line (JSON Lines, UTF-8), also compressed; `-` is standard input. Keys that are not listed are a fault of the line.\n\n"
         + _table(("key", "type", "required", "meaning"), rows)
     )
 

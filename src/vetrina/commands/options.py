@@ -23,7 +23,7 @@ EventsArgument = Annotated[
     str,
     typer.Argument(
         metavar="EVENTS",
-        help="Events as JSON Lines, also .gz or .zst: a file, a folder, a quoted pattern, or - for standard input.",
+        help="Events as JSON Lines, also compressed: a file, a folder, a quoted pattern, or - for standard input.",
         show_default=False,
     ),
 ]

@@ -19,6 +19,7 @@ COMMANDS: dict[str, str] = {
     "rehearse": "the real files, mails, datagrams and rows, in a folder to open and look at",
     "receive": "a stand-in for mail, syslog and HTTP on loopback",
     "read": "log files back into events",
+    "find": "search what was collected: across files, by time, journeys, timed blocks",
     "check": "what is wrong, risky or pointless in a plan, and what to do",
     "adopt": "a configuration in another format as a plan, and what in it nothing reads",
     "schema": "JSON Schemas of plans, mappings, events, cases and every command's output",

@@ -13,23 +13,22 @@ from msgspec import Struct
 from vetrina.commands import calling, completing, options
 from vetrina.commands.progress import watched
 from vetrina.commands.reading import reading
-from vetrina.core.base.clocks import zone as zone_of
 from vetrina.core.base.events import Event
-from vetrina.core.base.faults import Fault, Refused, refuse
+from vetrina.core.base.faults import refuse
 from vetrina.core.base.levels import Scale
 from vetrina.core.plan.model import Appender, Plan
 from vetrina.core.plan.samples import samples
 from vetrina.core.routing.parts import Part
 from vetrina.core.routing.previewing import Layout, Preview, Shown, layouts_of, remarks
 from vetrina.core.routing.router import Router
-from vetrina.core.templates.compiling import Setting, TextTemplate, text_template
-from vetrina.core.templates.language import BadTemplate
+from vetrina.core.templates.compiling import TextTemplate
 from vetrina.formats.events import EventStream
 from vetrina.formats.inputs import Inputs, inputs_of, open_input
 from vetrina.views import preview as view
 from vetrina.views.documents import preview as documents
 from vetrina.views.screen import Line, whole
 from vetrina.work.asked import known_appenders
+from vetrina.work.logs_given import setting_given, template_given
 from vetrina.work.recording import Recording
 from vetrina.work.shown import PreviewLinesJob, RawJob
 
@@ -97,7 +96,7 @@ def run(
             },
         )
         trial = (
-            parsed_template(template, zone or "UTC"),
+            template_given(template, setting_given(zone or "UTC")),
             inputs_of(_only_events(plan, events), also),
             calling.part_of(Scale(), logger, level, []),
         )
@@ -306,18 +305,3 @@ class _Trial:
             sys.stdout.buffer.write(shown.output.encode())
         else:
             calling.print_lines(view.output_lines(shown, layout, width, wide=whole(width)))
-
-
-def parsed_template(template: str, zone: str) -> TextTemplate:
-    """Return the template of a `--template` option; its faults stop the command."""
-    try:
-        setting = Setting(zone_of(zone))
-    except (KeyError, ValueError, OSError):
-        raise refuse(f'zone "{zone[:60]}" is not in the IANA time zone database', where="--zone") from None
-    try:
-        return text_template(template, setting)
-    except BadTemplate as bad:
-        where = "--template"
-        raise Refused(
-            Fault("bad-template", f"{one.what} at character {one.offset + 1}", fix=one.fix, where=where) for one in bad.faults
-        ) from None

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import sys
-from datetime import date
 from pathlib import Path
 from typing import Annotated
 
@@ -11,7 +10,6 @@ import msgspec
 import typer
 
 from vetrina.commands import calling, completing, options
-from vetrina.commands.preview import parsed_template
 from vetrina.commands.reading import reading
 from vetrina.core.base.faults import offer, refuse
 from vetrina.core.base.levels import Scale
@@ -22,6 +20,7 @@ from vetrina.formats.logs import LogReader
 from vetrina.views import read as view
 from vetrina.views.documents import read as documents
 from vetrina.work.asked import known_appenders, known_level
+from vetrina.work.logs_given import day_given, encoding_given, setting_given, template_given
 from vetrina.work.read_logs import LogReading, ReadJob, Wanted
 
 
@@ -30,7 +29,7 @@ def run(
     given: options.PlanOptions,
     logs: Annotated[
         list[str],
-        typer.Argument(metavar="LOG…", help="Log files in order, also .gz or .zst; - is standard input.", show_default=False),
+        typer.Argument(metavar="LOG…", help="Log files in order, also compressed; - is standard input.", show_default=False),
     ],
     plan: Annotated[Path | None, typer.Option("--plan", metavar="PLAN", help="The plan that wrote them.")] = None,
     appender: Annotated[
@@ -83,8 +82,8 @@ def run(
         calling.moment(until, written.zone, "--until") if until else None,
     )
     _needed(written.form, default_level, day, given_zone, written.scale)
-    named, level_without = _encoding(encoding or written.encoding), default_level or "info"
-    job = ReadJob(written.form, written.scale, named, _day(day), level_without, wanted)
+    named, level_without = encoding_given(encoding or written.encoding), default_level or "info"
+    job = ReadJob(written.form, written.scale, named, day_given(day), level_without, wanted)
     found = _show(there(logs), job, first, (workers, cluster))
     _tell(found.reader, logs, found.shown, stopped=found.shown == first, as_json=json)
     if found.reader.misfits or not found.reader.events:
@@ -107,7 +106,7 @@ def _written(given: options.PlanOptions, plan: Path | None, appender: str, templ
         raise refuse("how were they written?", fix="give --plan and --appender, or --template", where="read")
     if plan is None:
         calling.exclude("--template", template, {"--appender": appender, **given.given()})
-        text = parsed_template(template or "", zone or "UTC")
+        text = template_given(template or "", setting_given(zone or "UTC"))
         return _Written(PlainText("text", text.setting, None, (text,)), zone=zone or "UTC")
     calling.exclude("--plan", plan, {"--zone": zone})
     found = given.read(plan).plan
@@ -158,22 +157,3 @@ def _tell(reader: LogReader, logs: list[str], shown: int, *, stopped: bool, as_j
         return
     calling.remark_bad_lines(logs[0], reader.misfits, reader.bad_lines, "does not fit")
     calling.remark(view.summary_lines(summary))
-
-
-def _encoding(name: str) -> str:
-    """Return an encoding's name; refuse one that is not known, or is none of text in lines."""
-    try:
-        lines = "a\n".encode(name)
-        known = lines == b"a\n" or (name.lower().replace("_", "-").startswith(("utf-16", "utf-32")) and bool(lines))
-    except (LookupError, UnicodeError):
-        raise refuse(f'encoding "{name[:40]}" is not known', where="--encoding") from None
-    if not known:
-        raise refuse(f'encoding "{name[:40]}" is none of lines of text', where="--encoding")
-    return name
-
-
-def _day(text: str) -> date | None:
-    try:
-        return date.fromisoformat(text) if text else None
-    except ValueError:
-        raise refuse(f'"{text[:40]}" is no day', fix="write --date 2026-11-13", where="--date") from None

@@ -1,4 +1,4 @@
-"""Events from JSON Lines: files (also .gz, .zst), standard input, any binary stream.
+"""Events from JSON Lines: files (also compressed), standard input, any binary stream.
 
 A line is decoded at once into its typed record; one that does not fit goes a slower way, on which further keys become
 fields. What stays unreadable is counted and kept with its line number and reason. Memory is bounded: a block of the

@@ -13,15 +13,16 @@ from typing import IO, cast
 from msgspec import Struct
 
 from vetrina.core.base.faults import Fault, Unreadable, nearest
+from vetrina.core.rolling.codecs import CODECS
 from vetrina.formats.documents import unreadable
 from vetrina.formats.opening import only_once, open_file
 from vetrina.formats.packed import PackedReader
 from vetrina.formats.progress import Watched, watcher
 from vetrina.formats.remote import is_url, open_url, remote_size
 
-ENDINGS = (".jsonl", ".jsonl.gz", ".jsonl.zst")
+PACKED = CODECS
+ENDINGS = (".jsonl", *(f".jsonl{ending}" for ending in PACKED))
 """What the names of files of events end with, where a folder stands for those in it."""
-PACKED = (".gz", ".zst")
 _UNPACKED = 8
 """How many bytes a packed byte is taken for."""
 
@@ -85,7 +86,7 @@ def there(names: Sequence[str]) -> Inputs:
 
 
 def _not_there(names: Sequence[str]) -> list[Fault]:
-    return [_missing(name) for name in names if name != "-" and not is_url(name) and not os.path.exists(name)]  # noqa: PTH110
+    return [missing_file(name) for name in names if name != "-" and not is_url(name) and not os.path.exists(name)]  # noqa: PTH110
 
 
 class ManyFiles:
@@ -137,7 +138,8 @@ def _meant(text: str, faults: list[Fault]) -> list[str]:
     return [text]
 
 
-def _missing(name: str) -> Fault:
+def missing_file(name: str) -> Fault:
+    """Return the fault of a file that is not there, with names like its own beside it."""
     folder = Path(name).parent
     others = [one.name for one in folder.iterdir()] if folder.is_dir() else []
     close = nearest(Path(name).name, others)
@@ -147,7 +149,7 @@ def _missing(name: str) -> Fault:
 
 @contextmanager
 def open_input(events: str | Inputs) -> Iterator[IO[bytes] | ManyFiles]:
-    """Open an input for reading bytes: `-` is standard input, .gz and .zst are unpacked as they are read; many are opened in turn."""
+    """Open an input for reading bytes: `-` is standard input, compressed ones are unpacked as they are read; many are opened in turn."""
     if isinstance(events, str):
         with open_one(events) as file:
             yield file
@@ -165,7 +167,7 @@ def _each(path: str) -> Iterator[IO[bytes]]:
 
 @contextmanager
 def open_one(path: str) -> Iterator[IO[bytes]]:
-    """Open one file for reading bytes: `-` is standard input, .gz and .zst are unpacked as they are read."""
+    """Open one file for reading bytes: `-` is standard input, compressed ones are unpacked as they are read."""
     with open_raw(path) as raw:
         yield raw if path == "-" else unpacked(raw, path)
 

@@ -64,6 +64,8 @@ class LogReader:
         self.events = self.misfits = self.blank = self.joined_lines = self.joined_events = 0
         self.bad_lines: list[BadLine] = []
         self.patient, self.unfit_before = True, 0
+        self.line, self.lines = 0, 1
+        self.read_lines = Lines("")
         self._name = ""
         self._before = 0
         self._in_head = self._in_tail = False
@@ -142,7 +144,7 @@ class LogReader:
 
     def read(self, file: IO[bytes], name: str) -> Iterator[Event]:
         """Yield the events of one file, in order."""
-        lines = Lines(name)
+        lines = self.read_lines = Lines(name)
         yield from self._events_of(lines.batches(file), lines, name)
 
     def _events_of(self, read: Iterator[list[bytes]], lines: Lines, name: str) -> Iterator[Event]:
@@ -171,6 +173,7 @@ class LogReader:
         record = JoinedRecord(inverse)
         batches = self._till_next(batches, quick)
         event: Event | None = None
+        begun = 0
         for first, lines in batches:
             for at, line in enumerate(lines):
                 try:
@@ -180,11 +183,13 @@ class LogReader:
                 if found is None:
                     if not record.takes(line, first + at):
                         if event is not None:
+                            self.line, self.lines = begun, 1
                             yield self._closed(event, record)
                             event = None
                         self._unfit(line, first + at, inverse, record)
                     continue
                 if event is not None:
+                    self.line, self.lines = begun, 1
                     if record.further:
                         event = self._closed(event, record)
                     else:
@@ -192,11 +197,12 @@ class LogReader:
                     yield event
                 else:
                     self._in_head = False
-                event = found
+                event, begun = found, first + at
                 record.first = line
                 if levelless:
                     event.level = self._level
         if event is not None:
+            self.line, self.lines = begun, 1
             yield self._closed(event, record)
 
     def _till_next(
@@ -259,6 +265,7 @@ class LogReader:
             return event
         self.joined_events += 1
         self.joined_lines += len(further)
+        self.lines = 1 + len(further)
         setattr(event, record.place, taken)
         return event
 
@@ -304,6 +311,7 @@ class LogReader:
         """Yield the event of each record, given as its first line, how many lines it has, and what reads it."""
         for number, count, read in records:
             before = self.misfits
+            self.lines = count
             yield from self._one(read, number)
             for further in range(1, count):
                 if self.misfits > before:
@@ -324,6 +332,7 @@ class LogReader:
                 raise self._no_fit(f"the last of them: {misfit}") from None
             return
         self.events += 1
+        self.line = number
         yield event
 
     def _event(self, values: Values) -> Event:

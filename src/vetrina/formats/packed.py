@@ -7,13 +7,15 @@ from typing import IO, Any
 
 from vetrina.core.rolling.codecs import ERRORS, decompressor
 
-_PIECES = {".gz": 16 << 10, ".zst": 1 << 10}
+_PIECES = {".gz": 16 << 10, ".zst": 1 << 10, ".xz": 1 << 10, ".bz2": 256}
 """Bytes taken from the packed file at once: so few that what they can grow to stays bounded (a bomb, too)."""
 _REMEMBERED = 1 << 20
+_BROKEN = (*ERRORS, OSError)
+"""What an unpacker raises for data that are none."""
 
 
 class PackedReader:
-    """The unpacked bytes of a .gz or .zst file; ``read`` raises EOFError where the file is cut off."""
+    """The unpacked bytes of a compressed file; ``read`` raises EOFError where the file is cut off."""
 
     def __init__(self, raw: IO[bytes], ending: str) -> None:
         self._raw, self._ending = raw, ending
@@ -53,7 +55,7 @@ class PackedReader:
                 return b""
             try:
                 piece = self._unpack(packed)
-            except ERRORS as error:
+            except _BROKEN as error:
                 piece = self._before_error(packed)
                 if not pieces and not piece:
                     raise
@@ -99,7 +101,7 @@ class PackedReader:
         else:
             return b""
         found = bytearray()
-        with suppress(*ERRORS):
+        with suppress(*_BROKEN):
             for at in range(len(wanted)):
                 piece = again.decompress(wanted[at : at + 1])
                 found += piece[given:]

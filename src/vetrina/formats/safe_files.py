@@ -10,6 +10,7 @@ import time
 from collections.abc import Iterator
 from contextlib import AbstractContextManager, contextmanager, suppress
 from pathlib import Path
+from typing import IO
 
 from vetrina.core.base.faults import Refused, refuse
 
@@ -55,6 +56,35 @@ def replace_file(
         raise cannot_write(path, error) from None
 
 
+@contextmanager
+def replacing(path: Path) -> Iterator[IO[bytes]]:
+    """Yield a file to write into that takes the place of ``path`` when all is well; raise Refused with what is in the way."""
+    target = Path(os.path.realpath(path))
+    if target.is_dir():
+        raise refuse("this is a folder", fix="name a file in it", where=str(path))
+    refuse_unwritable(path)
+    try:
+        handle, name = tempfile.mkstemp(prefix=_BESIDE.format(target.name[:100]), suffix=".new", dir=target.parent)
+    except (OSError, ValueError) as error:
+        raise cannot_write(path, error) from None
+    beside = Path(name)
+    try:
+        with os.fdopen(handle, "wb") as file:
+            yield file
+            if target.exists():
+                _take_after(file.fileno(), target)
+            else:
+                mask = os.umask(0)
+                os.umask(mask)
+                os.fchmod(file.fileno(), 0o666 & ~mask)
+        beside.replace(target)
+    except OSError as error:
+        raise cannot_write(path, error) from None
+    finally:
+        with suppress(OSError):
+            beside.unlink(missing_ok=True)
+
+
 _BESIDE = ".{}.vetrina-"
 """What the name of a file begins with that is written beside another one."""
 
@@ -79,10 +109,10 @@ def sweep(path: Path) -> None:
             left.unlink()
 
 
-def cannot_write(path: Path, error: OSError) -> Refused:
+def cannot_write(path: Path, error: OSError | ValueError) -> Refused:
     """Return the refusal for a file that cannot be written."""
     return refuse(
-        f"cannot be written: {error.strerror or error}", fix="check the folder, its permissions and the disk", where=str(path)
+        f"cannot be written: {getattr(error, 'strerror', '') or error}", fix="check the folder, its permissions and the disk", where=str(path)
     )
 
 

@@ -9,6 +9,7 @@ from vetrina.views.documents.changes import Apply, Undo, UndoList
 from vetrina.views.documents.check import CheckList, CheckPage, CheckResult
 from vetrina.views.documents.compare import Compare
 from vetrina.views.documents.expect import Expect
+from vetrina.views.documents.find import FindBlocks, FindCounts, FindFolded, FindJourneys, FindWhere, FoundEvent
 from vetrina.views.documents.levels import Levels
 from vetrina.views.documents.origin import Origin, OriginUnused
 from vetrina.views.documents.preview import Preview
@@ -34,6 +35,12 @@ OUTPUTS: dict[str, Any] = {
     "check-explain": CheckPage,
     "preview": Preview,
     "read": ReadSummary,
+    "find": FoundEvent,
+    "find-where": FindWhere,
+    "find-counts": FindCounts,
+    "find-journeys": FindJourneys,
+    "find-blocks": FindBlocks,
+    "find-folded": FindFolded,
     "rolling": RollingFiles,
     "rolling-names": RollingNames,
     "whatif": WhatIf,

@@ -38,6 +38,7 @@ STYLES = {
     "raised": "yellow",
     "grave": "red",
     "gravest": "bold red reverse",
+    "found": "bold underline",
 }
 
 

@@ -96,7 +96,7 @@ def route(plan: Plan | ResolvedPlan, events: Events, *, with_bytes: bool = True,
 
     Args:
         plan: The plan.
-        events: A file of JSON Lines (also gzip or zstd), or events that a program made.
+        events: A file of JSON Lines (also compressed), or events that a program made.
         with_bytes: Whether every delivery is measured, which makes it slower.
         logger: Only events of this logger and below it.
         level: Only these levels: `warn..`, `..info`, `debug..warn`, or one.
@@ -310,7 +310,7 @@ def read(
     """Read log files that an appender wrote back into events.
 
     Args:
-        logs: The files in order (also gzip or zstd).
+        logs: The files in order (also compressed).
         plan: The plan that wrote them.
         appender: The appender that wrote them.
         day: The first day, where the lines' times have none.

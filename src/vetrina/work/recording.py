@@ -29,7 +29,7 @@ class Recording:
     """Events that can be read again and again; what was not readable is known from the first time.
 
     Args:
-        events: A file of JSON Lines (also gzip or zstd; `-` is standard input), a folder or a pattern, several of these as
+        events: A file of JSON Lines (also compressed; `-` is standard input), a folder or a pattern, several of these as
             `Inputs`, or events that a program made.
         strict: Whether the first line that is no event raises Refused.
         engine: Who reads them, where others than this process do.

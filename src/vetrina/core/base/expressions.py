@@ -13,9 +13,9 @@ class BadExpression(VetrinaError):
 
 
 class Expression:
-    """An RE2 expression, searched in a text; ``groups`` are the names of its groups."""
+    """An RE2 expression, searched in a text; ``groups`` are the names of its groups, ``names`` these in their order."""
 
-    __slots__ = ("_compiled", "_search", "groups", "text")
+    __slots__ = ("_compiled", "_search", "groups", "names", "text")
 
     def __init__(self, text: str) -> None:
         """Compile ``text``; raise BadExpression with RE2's reason."""
@@ -31,7 +31,9 @@ class Expression:
             raise BadExpression(reason.decode("utf-8", "replace") if isinstance(reason, bytes) else str(reason)) from None
 
         self._search = self._compiled.search
-        self.groups: frozenset[str] = frozenset(self._compiled.groupindex)
+        index = self._compiled.groupindex
+        self.names: tuple[str, ...] = tuple(sorted(index, key=index.__getitem__))
+        self.groups: frozenset[str] = frozenset(index)
 
     def __reduce__(self) -> tuple[type[Expression], tuple[str]]:
         """Travel between processes as a text."""

@@ -10,8 +10,8 @@ from typing import Any
 import zstandard
 
 CODECS = (".gz", ".zst", ".xz", ".bz2")
-ERRORS = (zlib.error, zstandard.ZstdError)
-"""What gzip and zstd raise for data that are none."""
+ERRORS = (zlib.error, zstandard.ZstdError, lzma.LZMAError)
+"""What gzip, zstd and xz raise for data that are none; bzip2 raises OSError."""
 _TOGETHER = 1 << 16
 
 
@@ -30,7 +30,7 @@ def decompressor(codec: str) -> Any:
         return zlib.decompressobj(31)
     if codec == ".zst":
         return zstandard.ZstdDecompressor(max_window_size=1 << 27).decompressobj()
-    return lzma.LZMADecompressor() if codec == ".xz" else bz2.BZ2Decompressor()
+    return lzma.LZMADecompressor(memlimit=1 << 28) if codec == ".xz" else bz2.BZ2Decompressor()
 
 
 class MeasuringPacker:

@@ -1,0 +1,58 @@
+"""What is told on standard error at the end of a search: what could not be read, how much was found where."""
+
+from __future__ import annotations
+
+from vetrina.commands import calling
+from vetrina.views.screen import Line, Span, counted, number, span
+from vetrina.work.finding import Finding
+
+_SHOWN_SOURCES = 6
+
+
+def remark_unreadable(finding: Finding) -> int:
+    """Tell which lines were no events; return how many they are."""
+    for one, source in zip(finding.reads, finding.search.sources, strict=True):
+        words = "not an event" if source.layout is None else "does not fit"
+        calling.remark_bad_lines(one.name, one.unreadable, one.bad_lines, words)
+    return sum(one.unreadable for one in finding.reads)
+
+
+def summary(finding: Finding, seconds: float) -> list[Line]:
+    """Return what was found, where, and of how much."""
+    lines = _sections(finding)
+    hits = sum(finding.hits)
+    if not hits:
+        lines += _nothing(finding)
+    by_source = [(one.name, count) for one, count in zip(finding.reads, finding.hits, strict=True) if count]
+    told = ", ".join(f"{name} {number(count)}" for name, count in by_source[:_SHOWN_SOURCES])
+    further = len(by_source) - _SHOWN_SOURCES
+    told += f", {counted(further, 'further source')}" if further > 0 else ""
+    words = f"{counted(hits, 'hit')}{f' ({told})' if len(finding.reads) > 1 and hits else ''}"
+    if finding.stopped:
+        words += ", stopped there (--first)"
+    read = sum(one.lines for one in finding.reads)
+    words += f"; {counted(read, 'line')} of {counted(len(finding.reads), 'source')} read in {seconds:.2f} s"
+    return [*lines, [span(words, "quiet")]]
+
+
+def _sections(finding: Finding) -> list[Line]:
+    sections = finding.sections
+    if sections is None:
+        return []
+    if not sections.firsts:
+        return [[Span("no section: no message matches the first expression of --between", "raised")]]
+    if sections.open is None:
+        return []
+    entry = sections.open
+    place = f"{finding.reads[entry.source].name}:{entry.line}"
+    return [[span(place, "place"), Span(": the section that begins here is not closed: it runs to the end", "raised")]]
+
+
+def _nothing(finding: Finding) -> list[Line]:
+    before, after = finding.near()
+    told = [
+        f"{counted(count, 'event')} in the hour {words}"
+        for count, words in ((before, "before --since"), (after, "from --until on"))
+        if count is not None
+    ]
+    return [[Span("nothing found" + (f"; there would be {' and '.join(told)}" if told else ""), "raised")]]

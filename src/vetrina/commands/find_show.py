@@ -1,0 +1,171 @@
+"""What `find` shows of what it found, and the sentence at its end."""
+
+from __future__ import annotations
+
+import sys
+import time
+from collections.abc import Callable, Iterable, Iterator
+from itertools import islice
+
+import typer
+
+from vetrina.commands import calling
+from vetrina.commands.find_call import Call, named_by
+from vetrina.commands.find_end import remark_unreadable, summary
+from vetrina.commands.find_lines import shower
+from vetrina.commands.find_sources import written_by
+from vetrina.commands.find_taps import taps
+from vetrina.core.base.errors import NotUnderstood
+from vetrina.core.base.faults import refuse
+from vetrina.core.finding.blocks import Blocks, Bounds
+from vetrina.core.finding.counts import Counts
+from vetrina.core.finding.entry import Entry
+from vetrina.core.finding.folds import folded
+from vetrina.core.finding.journeys import GROUP, Shared, journeys
+from vetrina.views import found_tables as tables
+from vetrina.views.documents import find as documents
+from vetrina.work.conditions import expressions_of
+from vetrina.work.finding import Finding, Search
+from vetrina.work.sources import files_on_disk
+from vetrina.work.standing import standing_files
+
+_TOGETHER = 500
+_DRAWN = 20_000
+_Entries = Iterator[Entry]
+
+
+def show_where(call: Call) -> None:
+    """Show the files that a plan's appenders have on this disk."""
+    written = written_by(call)
+    found, without = files_on_disk(written)
+    told = documents.FindWhere(standing_files(found, written), [documents.NoFile(*one) for one in without])
+    if call.json:
+        calling.print_json(told)
+    else:
+        calling.print_fitted(tables.where_lines(told, call.zone, calling.width(wide=call.wide)), calling.width(wide=call.wide))
+
+
+def show(call: Call, search: Search) -> None:
+    """Show what a search finds, as the call wants it; end with 1 where something is wanting."""
+    begun = time.monotonic()
+    finding = Finding(search)
+    with taps(call, search) as tapped:
+        wanting = _view(call)(call, search, tapped(finding.entries()))
+    sys.stdout.flush()
+    unreadable = remark_unreadable(finding)
+    calling.remark(summary(finding, time.monotonic() - begun))
+    hits = sum(finding.hits)
+    if wanting or unreadable or (call.fail_on == "none" and not hits) or (call.fail_on == "some" and hits):
+        raise typer.Exit(calling.Exit.WANTING)
+
+
+def _view(call: Call) -> Callable[[Call, Search, _Entries], bool]:
+    """Return what shows the entries of a search, and tells whether something is wanting."""
+    if call.count_by:
+        return _counts
+    if call.journey or call.journey_in:
+        return _journeys
+    if call.blocks:
+        return _blocks
+    return _folded if call.fold else _events
+
+
+def _names(search: Search) -> tuple[str, ...]:
+    return tuple(one.name for one in search.sources)
+
+
+def _counts(call: Call, search: Search, entries: _Entries) -> bool:
+    by = call.by()
+    counts = Counts(by, call.scale, call.zone, _names(search))
+    counts.feed(entries)
+    if call.json:
+        calling.print_json(documents.counts_document(counts))
+    else:
+        width = calling.width(wide=call.wide)
+        calling.print_lines(tables.count_lines(counts, [one.title for one in by], width))
+    return False
+
+
+def _journeys(call: Call, search: Search, entries: _Entries) -> bool:
+    name, wants_one, value = call.journey.partition("=")
+    expression = None
+    if call.journey_in:
+        (expression,) = expressions_of([call.journey_in], "--journey-in")
+        if GROUP not in expression.groups:
+            raise refuse("the expression has no group `it`", fix=r"write --journey-in 'ride (?P<it>\d+)'", where="--journey-in")
+    shared = Shared(name, expression)
+    if wants_one:
+        return _one_journey(call, search, value, (one for one in entries if shared.value(one.event) == value))
+    try:
+        found = journeys(entries, shared.value, call.scale)
+    except NotUnderstood as reason:
+        raise refuse(str(reason), fix="ask for less: --since, --until, --logger", where="--journey") from None
+    if call.json:
+        calling.print_json(documents.journeys_document(found, _names(search), call.scale))
+    elif found:
+        width = calling.width(wide=call.wide)
+        calling.print_lines(tables.journey_lines(found, _names(search), call.scale, call.zone, width))
+    else:
+        calling.remark(["no event has such a value"])
+    return False
+
+
+def _one_journey(call: Call, search: Search, value: str, entries: Iterable[Entry]) -> bool:
+    if call.json:
+        return _events(call, search, iter(entries))
+    found = list(entries)
+    if found:
+        width = calling.width(wide=call.wide)
+        calling.print_lines(tables.journey_events(value, found, _names(search), call.scale, call.zone, width))
+    return False
+
+
+def _per(call: Call, search: Search) -> Callable[[Entry], object]:
+    if not call.per:
+        return lambda _entry: None
+    by = named_by(call.per, "--per", ("thread", "from"))
+    if by.kind == "thread":
+        return lambda entry: None if entry.event.thread is None else str(entry.event.thread)
+    if by.kind == "from":
+        return lambda entry: search.sources[entry.source].name
+    value = Shared(by.field).value
+    return lambda entry: value(entry.event)
+
+
+def _blocks(call: Call, search: Search, entries: _Entries) -> bool:
+    begin, end = expressions_of(call.blocks or (), "--blocks")
+    blocks = Blocks(Bounds(begin, end), _per(call, search), keeps=_DRAWN if call.plot else 0)
+    blocks.feed(entries)
+    blocks.close()
+    if call.json:
+        calling.print_json(documents.blocks_document(blocks, _names(search)))
+    else:
+        width = calling.width(wide=call.wide)
+        calling.print_fitted(tables.block_lines(blocks, _names(search), width), width)
+    if call.plot:
+        from vetrina.commands.find_plots import draw_blocks  # noqa: PLC0415  (Matplotlib, for pictures only)
+
+        draw_blocks(call, blocks)
+    return bool(blocks.broken)
+
+
+def _folded(call: Call, search: Search, entries: _Entries) -> bool:
+    found = folded(entries, call.scale)
+    if call.json:
+        calling.print_json(documents.folded_document(found, _names(search), call.scale))
+    else:
+        calling.print_lines(tables.fold_lines(found, call.scale, call.zone, calling.width(wide=call.wide)))
+    return False
+
+
+def _events(call: Call, search: Search, entries: _Entries) -> bool:
+    """Print events, some at a time; those that are followed one by one."""
+    shows = shower(call, search)
+    if call.follow:
+        for entry in entries:
+            shows([entry])
+            sys.stdout.flush()
+        return False
+    while some := list(islice(entries, _TOGETHER)):
+        shows(some)
+    return False

@@ -1,0 +1,150 @@
+"""What a call of `find` searches: its sources, and its conditions compiled."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from datetime import datetime, timedelta
+
+from msgspec.structs import replace
+
+from vetrina.commands import calling
+from vetrina.commands.find_call import Call
+from vetrina.commands.reading import reading
+from vetrina.core.base.errors import NotUnderstood
+from vetrina.core.base.faults import refuse
+from vetrina.core.base.logger_names import tree_name
+from vetrina.core.base.quantities import duration
+from vetrina.core.finding.asked import Asked
+from vetrina.core.templates.forms import PlainText
+from vetrina.formats.documents import yaml_value
+from vetrina.formats.inputs import InputFile, Inputs
+from vetrina.formats.sources import Source
+from vetrina.work.asked import known_appenders, level_range
+from vetrina.work.conditions import conditions_of, expressions_of
+from vetrina.work.finding import Search, last_time
+from vetrina.work.logs_given import day_given, encoding_given, setting_given, template_given
+from vetrina.work.sources import Unknown, Written, files_named, files_on_disk, shifted, sources_of
+
+
+@contextmanager
+def opened(call: Call) -> Iterator[Search]:
+    """Yield the search that a call asks for; files stay as they are meanwhile, or that is told."""
+    written = written_by(call)
+    asked = _asked(call)
+    files = _files(call, written)
+    inputs = Inputs(tuple(files), files[0].name if len(files) == 1 else f"{len(files)} files")
+    with _kept(call, inputs) as there:
+        sources = shifted([_known(one, call) for one in sources_of(there.parts, written)], call.shift)
+        refuse_unused(call, sources)
+        with reading(there, "1", "", prints=True):
+            yield _search(call, tuple(sources), asked)
+
+
+def written_by(call: Call) -> Written:
+    """Return what a call says of how its logs are written; its plan is read."""
+    if call.plan is not None:
+        call.read = call.given.read(call.plan).plan
+        known_appenders(call.read, call.appender, "--appender")
+    if call.given_zone is not None:
+        setting_given(call.given_zone)
+    form = None
+    if call.template is not None:
+        text = template_given(call.template, call.setting)
+        form = PlainText("text", text.setting, None, (text,))
+    encoding = encoding_given(call.encoding) if call.encoding else ""
+    return Written(call.read, tuple(dict.fromkeys(call.appender)), form, encoding, day_given(call.day))
+
+
+def _files(call: Call, written: Written) -> list[InputFile]:
+    """Return the files that are searched: those that are named, else those of the plan that are there."""
+    if call.sources:
+        return files_named(call.sources)[0]
+    found, without = files_on_disk(written)
+    if not found:
+        places = ", ".join(path for _, path in without[:4])
+        raise refuse("none of the plan's files is on this disk", f"looked for {places}", "name the files, or run it where they are", where=str(call.plan))  # fmt: skip
+    return [InputFile(one.path, one.path) for one in found]
+
+
+@contextmanager
+def _kept(call: Call, inputs: Inputs) -> Iterator[Inputs]:
+    """Yield inputs that can be read as often as the call needs."""
+    again = call.between or call.since or call.until or not (call.template or call.plan)
+    if again and inputs.only_once and not call.follow:
+        with calling.again_and_again(inputs) as kept:
+            yield kept
+    else:
+        yield inputs
+
+
+def _known(one: Source | Unknown, call: Call) -> Source:
+    if isinstance(one, Source):
+        return one
+    raise refuse("how is it written?", fix="give --plan, or --template", where=one.file.name or str(call.plan))
+
+
+def refuse_unused(call: Call, sources: list[Source]) -> None:
+    """Refuse options that say how logs are written where there are none."""
+    if any(one.layout is not None for one in sources):
+        return
+    for option, value in {"--template": call.template, "--encoding": call.encoding, "--date": call.day, "--appender": call.appender}.items():
+        if value:
+            raise refuse(f"{option} has no effect: these are files of events", fix="leave it out", where=option)
+
+
+def _search(call: Call, sources: tuple[Source, ...], asked: Asked) -> Search:
+    latest: list[datetime | None] = []
+
+    def instant(text: str, option: str) -> datetime | None:
+        span = _span(text)
+        if span is None:
+            return calling.moment(text, call.zone_name, option) if text else None
+        if any(one.file.path == "-" for one in sources):
+            raise refuse("how long ago is counted from the last event", "standard input is not at its end yet", "give a time", where=option)
+        if not latest:
+            latest.append(last_time(sources, call.scale))
+        try:
+            return None if latest[0] is None else latest[0] - span
+        except OverflowError:
+            return datetime.min.replace(tzinfo=latest[0].tzinfo) if latest[0] else None
+
+    asked = replace(asked, since=instant(call.since, "--since"), until=instant(call.until, "--until"))
+    if asked.since is not None and asked.until is not None and asked.since >= asked.until:
+        raise refuse("nothing lies between --since and --until", f"{call.since} is not before {call.until}", "turn them round", where="--since")
+    first, second = call.between or ("", "")
+    marks = expressions_of((first, second), "--between") if call.between else ()
+    return Search(
+        sources, call.scale, asked, call.around, call.first, call.last, (marks[0], marks[1]) if marks else None, call.as_is,
+        call.copy is not None,
+    )  # fmt: skip
+
+
+def _span(text: str) -> timedelta | None:
+    """Return the span that a text means, None for one that may be a time."""
+    try:
+        return duration(text) if text else None
+    except NotUnderstood:
+        return None
+
+
+def _asked(call: Call) -> Asked:
+    separator = call.setting.separator
+    fields = []
+    for text in call.field:
+        name, value = calling.key_value(text, "--field")
+        fields.append((name, yaml_value(value, f"--field {text}")))
+    return Asked(
+        tuple(map(tree_name, call.logger)),
+        tuple(map(tree_name, call.not_logger)),
+        level_range(call.scale, call.level, "--level"),
+        expressions_of(call.message, "--message", ignore_case=call.ignore_case),
+        tuple(call.text),
+        call.ignore_case,
+        call.thread,
+        tuple(fields),
+        call.error,
+        conditions_of(call.keep, call.scale, separator, "--keep"),
+        conditions_of(call.drop, call.scale, separator, "--drop"),
+        separator=separator,
+    )
