@@ -2,20 +2,22 @@
 
 from __future__ import annotations
 
+import json
 import re
 from collections.abc import Callable
-from datetime import datetime
+from datetime import UTC, datetime, timedelta
 from typing import Any
 
 import msgspec
 
 from vetrina.core.base.events import ErrorDetail
 from vetrina.core.base.levels import Scale
+from vetrina.core.base.logger_names import event_name
 from vetrina.core.config.placeholders import typed
 from vetrina.core.templates.compiling import TextTemplate
-from vetrina.core.templates.forms import JsonObjectForm, Members, RawMember
+from vetrina.core.templates.forms import JsonObjectForm, Members, PairsLine, RawMember
 from vetrina.core.templates.reading_back import Inverse, Values, invert
-from vetrina.core.templates.undoing import Misfit
+from vetrina.core.templates.undoing import Misfit, typed_text
 
 Read = Callable[[str, Scale], Values]
 """From a line to an event's values; raises Misfit for one that is not of the format."""
@@ -50,6 +52,43 @@ def json_reader(template: JsonObjectForm) -> Read:
         return values
 
     return read
+
+
+_PAIR = re.compile(r'([^=\s"]+)=("(?:[^"\\]|\\.)*"|[^\s"]*)(?:\s+|$)')
+
+
+def pairs_reader(template: PairsLine) -> Read:
+    """Return what reads lines of `k=v k=v`, in any order; values may stand between `"`, with JSON's escapes."""
+    readers = _member_readers(template.members, required=False)
+
+    def read(line: str, scale: Scale) -> Values:
+        texts = _pairs(line.strip())
+        values: Values = {}
+        _read_members(texts, values, scale, readers)
+        further = {name: typed_text(text) for name, text in texts.items() if name not in readers}
+        if further:
+            values["fields"] = further
+        return values
+
+    return read
+
+
+def _pairs(line: str) -> dict[str, str]:
+    texts: dict[str, str] = {}
+    at = 0
+    while at < len(line):
+        match = _PAIR.match(line, at)
+        if match is None:
+            raise Misfit(f'"{line[at : at + 40]}" is no k=v')
+        name, text = match.groups()
+        if name in texts:
+            raise Misfit(f'"{name[:40]}" is there twice')
+        try:
+            texts[name] = json.loads(text) if text.startswith('"') else text
+        except ValueError:
+            raise Misfit(f'the text of "{name[:40]}" is not escaped as JSON does') from None
+        at = match.end()
+    return texts
 
 
 _Readers = dict[str, tuple[_Member, bool]]
@@ -90,8 +129,13 @@ def _member_readers(members: Members, *, required: bool) -> _Readers:
 
 
 def _text_member(inverse: Inverse) -> _Member:
+    unit = _epoch_unit(inverse)
+
     def read(value: Any, values: Values, scale: Scale) -> None:
         del scale
+        if unit is not None and isinstance(value, int | float) and not isinstance(value, bool):
+            merge_values(values, {"time": _since_epoch(value, unit)})
+            return
         if not isinstance(value, str):
             raise Misfit("it is no text")
         found = inverse.values(value)
@@ -100,6 +144,21 @@ def _text_member(inverse: Inverse) -> _Member:
         merge_values(values, found)
 
     return read
+
+
+def _epoch_unit(inverse: Inverse) -> timedelta | None:
+    """Return what a number counts, where a member is nothing but the time since 1970."""
+    if len(inverse.placeholders) != 1 or inverse.placeholders[0].source != "time":
+        return None
+    names = {step.name for step in inverse.placeholders[0].steps}
+    return timedelta(seconds=1) if "epoch" in names else timedelta(milliseconds=1) if "epoch-ms" in names else None
+
+
+def _since_epoch(count: float, unit: timedelta) -> datetime:
+    try:
+        return datetime(1970, 1, 1, tzinfo=UTC) + count * unit
+    except (OverflowError, ValueError):
+        raise Misfit(f"{str(count)[:40]} is no time since 1970") from None
 
 
 def _raw_member(member: RawMember) -> _Member:
@@ -169,15 +228,19 @@ def merge_values(values: Values, found: Values) -> None:
         values["resolution"] = min(found["resolution"], values.get("resolution", found["resolution"]))
 
 
-def syslog_reader(inverse: Inverse) -> Read:
-    """Return what reads messages by RFC 5424."""
+def syslog_reader(inverse: Inverse, app: str) -> Read:
+    """Return what reads messages by RFC 5424.
+
+    Where the template names no ``app`` and its text no logger, the application that a message names is its logger.
+    """
+    named = not app and not any(one.source == "logger" for one in inverse.placeholders)
 
     def read(line: str, scale: Scale) -> Values:
         del scale
         match = _SYSLOG.fullmatch(line)
         if match is None or int(match.group(1)) > 191:
             raise Misfit("it is no message by RFC 5424")
-        priority, time, host, _, process, _, data, message = match.groups()
+        priority, time, host, app, process, _, data, message = match.groups()
         found = inverse.values(message or "")
         if found is None:
             raise Misfit(f"its text does not fit: {inverse.why_not(message or '')}")
@@ -188,6 +251,8 @@ def syslog_reader(inverse: Inverse) -> Read:
             fields.setdefault(name, []).append(typed_value(re.sub(r'\\(["\\\]])', r"\1", value)))
         if fields:
             values["fields"] = {name: all_[0] if len(all_) == 1 else all_ for name, all_ in fields.items()}
+        if named and app != "-" and not found.get("logger"):
+            values["logger"] = event_name(app)
         found.pop("level", None)  # the priority says so more exactly than a text can contradict
         merge_values(values, found)
         return values

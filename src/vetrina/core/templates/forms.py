@@ -26,6 +26,7 @@ from vetrina.core.base.events import (
     has_error,
     look_up,
     other_fields,
+    pairs,
     text_of,
 )
 from vetrina.core.base.levels import LOWEST, Severities
@@ -155,6 +156,15 @@ class JsonObjectForm(Template, frozen=True):
     def sources(self) -> set[str]:
         """Return the sources of texts and raw members."""
         return super().sources() | _raw_sources(self.members)
+
+
+class PairsLine(JsonObjectForm, frozen=True):
+    """One line of `k=v k=v`, members in order. No plan writes it: logs of unknown layout are read with it."""
+
+    def compile(self, ending: str) -> Render:
+        """Compile every member, and join them as pairs."""
+        build = self._object(self.members)
+        return lambda event, number: pairs(build(event, number)) + ending
 
 
 def _members_key(members: Members) -> tuple[object, ...]:

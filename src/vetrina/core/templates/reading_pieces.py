@@ -97,6 +97,8 @@ def _closed(one: Placeholder, template: TextTemplate, following: str) -> str:
         return Levels(one, template).expression(following)
     if one.source in {"sequence", "line"} and not one.steps:
         return r"\d*"
+    if following.startswith('"') and [step.name for step in one.steps] == ["json"]:
+        return r'(?:[^"\\]|\\.)*'  # a quote inside is escaped: the first one that is not ends it
     return ""
 
 

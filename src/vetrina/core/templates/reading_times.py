@@ -60,6 +60,12 @@ def dated(one: Placeholder) -> bool:
     )
 
 
+def yearless(one: Placeholder) -> bool:
+    """Tell whether a time placeholder shows month and day, and no year."""
+    found = set(clocks.directives(pattern_of(one) or ""))
+    return "%d" in found and bool(found & {"%m", "%b", "%B"}) and not dated(one)
+
+
 def telling(one: Placeholder) -> bool:
     """Tell whether what a time placeholder writes is hardly met by chance: an hour and a minute, or a day."""
     pattern = pattern_of(one)
@@ -136,6 +142,9 @@ def _pattern_reader(pattern: str, zone_: tzinfo) -> Callable[[str, Values], None
         own = zone_ if offset is None else timezone(_offset(offset))
         if day is None:
             values["clock"] = (clock, own)
+            month = _month(parts)
+            if month is not None and "%d" in parts:
+                values["month-day"] = (month, int(parts["%d"]))
             return
         time = datetime(day.year, day.month, day.day, tzinfo=own) + clock
         if clocks.by_pattern(pattern, own)(time) != text and "%Z" not in named:
@@ -193,14 +202,18 @@ def _day(parts: dict[str, str]) -> date | None:
             message = "no day of that year"
             raise ValueError(message)
         return day
+    month = _month(parts)
+    if month is None or "%d" not in parts:
+        return None
+    return date(year, month, int(parts["%d"]))
+
+
+def _month(parts: dict[str, str]) -> int | None:
     word = parts.get("%b", parts.get("%B", ""))[:3]
     if word and word not in _MONTHS:
         message = "no month's name"
         raise ValueError(message)
-    month = parts.get("%m") or _MONTHS.get(word)
-    if month is None or "%d" not in parts:
-        return None
-    return date(year, int(month), int(parts["%d"]))
+    return int(parts["%m"]) if "%m" in parts else _MONTHS.get(word)
 
 
 def offsets(zone_: tzinfo) -> Memo[str, str]:

@@ -1,0 +1,1 @@
+"""Layouts drafted from the lines of a log that nobody told: shapes only, whoever wrote it."""

@@ -1,0 +1,211 @@
+"""The layout of a log that nobody told: drafted from its own lines, and measured by reading them with it."""
+
+from __future__ import annotations
+
+import io
+import json
+import os
+from collections.abc import Sequence
+from datetime import UTC, date, datetime, timedelta
+from typing import Any
+
+from msgspec import Struct
+
+from vetrina.core.base.events import Event
+from vetrina.core.base.faults import Refused, refuse
+from vetrina.core.base.levels import Scale
+from vetrina.core.layouts.columns import csv_draft, json_draft, pairs_draft
+from vetrina.core.layouts.drafts import Draft, standard_draft, text_drafts
+from vetrina.core.templates.compiling import Setting
+from vetrina.core.templates.forms import JsonObjectForm, PairsLine, Template
+from vetrina.core.templates.reading_times import dated, yearless
+from vetrina.formats.inputs import InputFile
+from vetrina.formats.log_samples import Sample, sampled
+from vetrina.formats.plans import read_resolved_plan
+from vetrina.formats.sources import Layout
+
+ENOUGH = 0.95
+_NAME = "drafted"
+_ALIKE = 0.005
+_ANY_DAY = date(2000, 1, 1)
+
+
+class Drafted(Struct, frozen=True):
+    """A drafted layout, and how it does on the lines that were looked at.
+
+    ``text`` is what can be kept: a template, or a plan that has one; ``read`` of ``lines`` lines are read (empty ones do
+    not count), ``whole`` tells whether these are all. ``events`` are some, ``others`` texts of layouts that read as much.
+    """
+
+    draft: Draft
+    layout: Layout
+    scale: Scale
+    text: str
+    read: int
+    lines: int
+    whole: bool
+    events: tuple[Event, ...]
+    others: tuple[str, ...]
+    doubts: tuple[str, ...]
+
+    @property
+    def share(self) -> float:
+        """Return how large a part of the lines is read."""
+        return self.read / self.lines if self.lines else 1.0
+
+
+class _Trial(Struct):
+    draft: Draft
+    template: Template
+    scale: Scale
+    read: int = 0
+    lines: int = 0
+    turns: int = 0
+    span: timedelta = timedelta(0)
+    events: list[Event] = []
+    first_last: tuple[datetime, datetime] | None = None
+
+
+def drafted(file: InputFile, *, zone: str = "UTC", separator: str = "", encoding: str = "", day: date | None = None) -> Drafted:
+    """Return the likeliest layout of a log; raise Refused for one in which no time stands, and for one without lines."""
+    sample = sampled(file, encoding)
+    lines = [line for line in sample.lines if line.strip()]
+    if not lines:
+        raise refuse("it has no lines to draft a layout from", fix="give --template, or --plan and --appender", where=file.name)
+    trials = [_tried(one, sample, zone, separator, day) for one in _drafts(lines)]
+    if not trials or not any(one.read for one in trials):
+        raise refuse(
+            "no layout is found in its lines", f"no time stands in most of the {len(lines):,} that were looked at",
+            "give --template, or --plan and --appender", where=file.name,
+        )  # fmt: skip
+    trials.sort(key=lambda one: (-round(one.read / one.lines / _ALIKE), one.turns, one.span, -one.draft.weight))
+    best = trials[0]
+    alike = [
+        one for one in trials[1:]
+        if one.read >= best.read and one.draft.weight >= best.draft.weight and one.draft.text != best.draft.text
+        and (one.turns, one.span) == (best.turns, best.span)
+    ]  # fmt: skip
+    return _made(best, alike, sample, file, day)
+
+
+def _drafts(lines: Sequence[str]) -> list[Draft]:
+    whole = [one for one in (json_draft(lines), standard_draft(lines), csv_draft(lines)) if one is not None]
+    pairs = pairs_draft(lines)
+    return whole or [*text_drafts(lines), *([pairs] if pairs else [])]
+
+
+def plan_of(draft: Draft, zone: str, separator: str) -> dict[str, Any]:
+    """Return a plan that has a drafted template, as that of an appender called `drafted`."""
+    template: Any = draft.text
+    if draft.form in {"json", "pairs"}:
+        template = {"as": "json", "members": draft.members, "omit-empty": True}
+    elif draft.form == "csv":
+        template = {"as": "csv", "columns": draft.columns, "header": draft.header}
+    elif draft.form == "syslog":
+        template = {"as": "syslog", "text": draft.text}
+    plan: dict[str, Any] = {"vetrina": 1}
+    if zone != "UTC":
+        plan["zone"] = zone
+    if (separator or draft.separator) != ".":
+        plan["separator"] = separator or draft.separator
+    if draft.levels:
+        plan["levels"] = draft.levels
+    return plan | {"templates": {_NAME: template}, "appenders": {_NAME: {"sink": "none", "template": _NAME}}}
+
+
+def _tried(draft: Draft, sample: Sample, zone: str, separator: str, day: date | None) -> _Trial:
+    """Return how a draft reads the lines of a sample."""
+    try:
+        plan = read_resolved_plan(_NAME, texts={_NAME: _literal(plan_of(draft, zone, separator))}, by="-").plan
+        template = plan.appenders[_NAME].template
+        if draft.form == "pairs" and isinstance(template, JsonObjectForm):
+            template = PairsLine("pairs", template.setting, members=template.members, omit_empty=True)
+        trial = _Trial(draft, template, plan.scale)
+        for run in sample.runs:
+            _read_run(trial, run, day)
+    except Refused:  # two of its parts collide
+        return _Trial(draft, Template("text", Setting()), Scale(), lines=1)
+    return trial
+
+
+def _literal(plan: dict[str, Any]) -> str:
+    return json.dumps(plan).replace("${", "$${")
+
+
+def _read_run(trial: _Trial, run: Sequence[str], day: date | None) -> None:
+    first = not trial.lines
+    reader = Layout(trial.template, "utf-8", day or _ANY_DAY).reader()
+    reader.patient = False
+    before: datetime | None = None
+    for event in reader.read(io.BytesIO("\n".join(run).encode("utf-8", "replace")), "a sample"):
+        if before is not None and event.time < before - timedelta(hours=1):
+            trial.turns += 1
+        before = event.time
+        if len(trial.events) < _MOST_KEPT:
+            trial.events.append(event)
+        least, most = trial.first_last or (before, before)
+        trial.first_last = min(least, before), max(most, before)
+    lines = sum(1 for line in run if line.strip())
+    head = 0 if first else reader.unfit_before  # the rest of an event before it
+    trial.lines += lines - head
+    trial.read += lines - reader.misfits
+    if trial.first_last:
+        trial.span = trial.first_last[1] - trial.first_last[0]
+
+
+_MOST_KEPT = 400
+
+
+def _made(best: _Trial, alike: Sequence[_Trial], sample: Sample, file: InputFile, day: date | None) -> Drafted:
+    doubts = [*best.draft.doubts]
+    if alike:
+        doubts.append("another layout reads as much (day before month?)" if _differ_in_time(best, alike) else "another layout reads as much")
+    if sample.guessed:
+        doubts.append(f"its text is read as {sample.guessed} (--encoding names another)")
+    times = [one for one in best.template.placeholders if one.source == "time"]
+    if day is None and times and all(map(yearless, times)):
+        year = _year_of(file, best)
+        day = date(year, 1, 1)
+        doubts = [one for one in doubts if one != "its times have no year"]
+        doubts.append(f"its times have no year: {year} is taken, from when the file was last written (--date says another)")
+    elif any(map(dated, times)):
+        day = None
+    layout = Layout(best.template, sample.encoding, day)
+    others = tuple(dict.fromkeys(_text_of(one.draft) for one in alike))
+    return Drafted(
+        best.draft, layout, best.scale, _text_of(best.draft), best.read, best.lines, sample.whole, tuple(_some(best.events)), others,
+        tuple(doubts),
+    )  # fmt: skip
+
+
+def _differ_in_time(best: _Trial, alike: Sequence[_Trial]) -> bool:
+    times = [one.template.texts[0].text.split("}")[0] for one in (best, *alike)]
+    return len(set(times)) > 1
+
+
+def _text_of(draft: Draft) -> str:
+    """Return what can be kept: the template, or, where that is not enough, nothing."""
+    return draft.text if draft.form == "text" and not draft.levels else ""
+
+
+def _some(events: Sequence[Event]) -> list[Event]:
+    """Return up to three events: the first, one with an error or fields, one of a grave level."""
+    found = list(events[:1])
+    for wanted in (lambda one: one.error is not None, lambda one: one.fields, lambda one: one.level in {"error", "warn"}, lambda _: True):
+        further = next((one for one in events[1:] if one not in found and wanted(one)), None)
+        if further is not None and len(found) < 3:
+            found.append(further)
+    return sorted(found, key=lambda one: one.time)
+
+
+def _year_of(file: InputFile, trial: _Trial) -> int:
+    """Return the year of the first line of a log that shows none, from when it was last written."""
+    try:
+        written = datetime.fromtimestamp(os.stat(file.path).st_mtime, UTC)  # noqa: PTH116
+    except OSError:
+        written = datetime.now(UTC)
+    if trial.first_last is None:
+        return written.year
+    first, last = trial.first_last
+    ends = written.year - ((last.month, last.day) > (written.month, written.day))
+    return ends - (last.year - first.year)
