@@ -50,7 +50,7 @@ def flag(name: str) -> str:
 
 
 class Call(Struct):
-    """The options of a call, by their names."""
+    """The options of a call, by their names; ``read`` is its plan, ``short`` tells that a drafted layout reads too little."""
 
     given: PlanOptions
     sources: list[str] | None
@@ -99,6 +99,7 @@ class Call(Struct):
     wide: bool
     json: bool
     read: Plan | None = None
+    short: bool = False
 
     def refuse_what_has_no_effect(self) -> None:
         """Raise Refused for options that do not go together, or are none."""

@@ -55,7 +55,7 @@ def show(call: Call, search: Search) -> None:
     unreadable = remark_unreadable(finding)
     calling.remark(summary(finding, time.monotonic() - begun))
     hits = sum(finding.hits)
-    if wanting or unreadable or (call.fail_on == "none" and not hits) or (call.fail_on == "some" and hits):
+    if wanting or unreadable or call.short or (call.fail_on == "none" and not hits) or (call.fail_on == "some" and hits):
         raise typer.Exit(calling.Exit.WANTING)
 
 

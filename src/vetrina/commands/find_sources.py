@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+import re
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from datetime import datetime, timedelta
+from pathlib import Path
 
 from msgspec.structs import replace
 
 from vetrina.commands import calling
+from vetrina.commands.drafting import note_drafts
 from vetrina.commands.find_call import Call
 from vetrina.commands.reading import reading
 from vetrina.core.base.errors import NotUnderstood
@@ -18,7 +21,8 @@ from vetrina.core.base.quantities import duration
 from vetrina.core.finding.asked import Asked
 from vetrina.core.templates.forms import PlainText
 from vetrina.formats.documents import yaml_value
-from vetrina.formats.inputs import InputFile, Inputs
+from vetrina.formats.inputs import PACKED, InputFile, Inputs
+from vetrina.formats.log_drafts import Drafted, drafted, events_in, fits
 from vetrina.formats.sources import Source
 from vetrina.work.asked import known_appenders, level_range
 from vetrina.work.conditions import conditions_of, expressions_of
@@ -31,14 +35,14 @@ from vetrina.work.sources import Unknown, Written, files_named, files_on_disk, s
 def opened(call: Call) -> Iterator[Search]:
     """Yield the search that a call asks for; files stay as they are meanwhile, or that is told."""
     written = written_by(call)
-    asked = _asked(call)
+    _asked(call)  # what is wrong there is told before a long reading
     files = _files(call, written)
     inputs = Inputs(tuple(files), files[0].name if len(files) == 1 else f"{len(files)} files")
     with _kept(call, inputs) as there:
-        sources = shifted([_known(one, call) for one in sources_of(there.parts, written)], call.shift)
+        sources = shifted(_known(sources_of(there.parts, written), call, written), call.shift)
         refuse_unused(call, sources)
         with reading(there, "1", "", prints=True):
-            yield _search(call, tuple(sources), asked)
+            yield _search(call, tuple(sources), _asked(call))
 
 
 def written_by(call: Call) -> Written:
@@ -70,7 +74,7 @@ def _files(call: Call, written: Written) -> list[InputFile]:
 @contextmanager
 def _kept(call: Call, inputs: Inputs) -> Iterator[Inputs]:
     """Yield inputs that can be read as often as the call needs."""
-    again = call.between or call.since or call.until or not (call.template or call.plan)
+    again = call.between or call.since or call.until or not (call.template or call.appender)
     if again and inputs.only_once and not call.follow:
         with calling.again_and_again(inputs) as kept:
             yield kept
@@ -78,10 +82,31 @@ def _kept(call: Call, inputs: Inputs) -> Iterator[Inputs]:
         yield inputs
 
 
-def _known(one: Source | Unknown, call: Call) -> Source:
-    if isinstance(one, Source):
-        return one
-    raise refuse("how is it written?", fix="give --plan, or --template", where=one.file.name or str(call.plan))
+def _known(found: Sequence[Source | Unknown], call: Call, written: Written) -> list[Source]:
+    """Return sources; the layouts of those of which nobody told it are drafted, and that is said."""
+    drafts: list[tuple[str, Drafted]] = []
+    known = [one if isinstance(one, Source) else _drafted(one.file, call, written, drafts) for one in found]
+    call.short = note_drafts(drafts)
+    separators = {one.layout.template.setting.separator for one in known if one.layout is not None}
+    if drafts and call.plan is None and call.separator is None and len(separators) == 1:
+        (call.separator,) = separators
+    return known
+
+
+def _drafted(file: InputFile, call: Call, written: Written, drafts: list[tuple[str, Drafted]]) -> Source:
+    if events_in(file):
+        return Source(file)
+    alike = {id(one): one for name, one in drafts if _stem(name) == _stem(file.name)}  # such as the files of one roll
+    found = next((one for one in alike.values() if fits(one, file)), None)
+    if found is None:
+        separator = call.separator or ("" if call.read is None else call.read.separator)
+        found = drafted([file], zone=call.zone_name, separator=separator, encoding=call.encoding, day=written.day)
+    drafts.append((file.name, found))
+    return Source(file, found.layout)
+
+
+def _stem(name: str) -> str:
+    return re.sub(r"\d+", "", name.removesuffix(Path(name).suffix if name.endswith(PACKED) else ""))
 
 
 def refuse_unused(call: Call, sources: list[Source]) -> None:

@@ -10,17 +10,17 @@ import msgspec
 import typer
 
 from vetrina.commands import calling, completing, options
+from vetrina.commands.read_written import How, print_draft, written_by
 from vetrina.commands.reading import reading
-from vetrina.core.base.faults import offer, refuse
+from vetrina.core.base.faults import refuse
 from vetrina.core.base.levels import Scale
-from vetrina.core.templates.forms import PlainText, Template
+from vetrina.core.templates.forms import Template
 from vetrina.core.templates.reading_times import dated, pattern_of
-from vetrina.formats.inputs import Inputs, there
+from vetrina.formats.inputs import Inputs
 from vetrina.formats.logs import LogReader
 from vetrina.views import read as view
 from vetrina.views.documents import read as documents
-from vetrina.work.asked import known_appenders, known_level
-from vetrina.work.logs_given import day_given, encoding_given, setting_given, template_given
+from vetrina.work.asked import known_level
 from vetrina.work.read_logs import LogReading, ReadJob, Wanted
 
 
@@ -36,10 +36,13 @@ def run(
         str, typer.Option("--appender", autocompletion=completing.appenders, metavar="A", help="The appender that wrote them.")
     ] = "",
     template: Annotated[
-        str | None, typer.Option("--template", metavar="TEXT", help="The template instead of a plan's.")
+        str | None, typer.Option("--template", metavar="TEXT", help="The template; without it, and a plan, it is drafted.")
     ] = None,
+    draft: Annotated[
+        bool, typer.Option("--draft", help="Print the layout that their lines tell, to look at and to keep; read nothing.")
+    ] = False,
     given_zone: Annotated[
-        str | None, typer.Option("--zone", metavar="ZONE", help="With --template: the time zone (UTC).")
+        str | None, typer.Option("--zone", metavar="ZONE", help="Without a plan: the time zone of the logs (UTC).")
     ] = None,
     day: Annotated[
         str, typer.Option("--date", metavar="DAY", help="The first day, where times have none (else from the file's name).")
@@ -73,48 +76,22 @@ def run(
       vetrina read drive.log --plan plan.yaml --appender drive-file
       vetrina read old/daybook-*.log.gz --plan plan.yaml --appender daybook | vetrina routes plan.yaml -
       vetrina read app.log --template '{time|%H:%M:%S} {level} {message}' --date 2026-11-13
+      vetrina read unknown.log --draft
     """
-    written = _written(given, plan, appender, template, given_zone)
-    wanted = Wanted(
-        calling.part_of(written.scale, logger, level, field),
-        written.separator,
-        calling.moment(since, written.zone, "--since") if since else None,
-        calling.moment(until, written.zone, "--until") if until else None,
-    )
-    _needed(written.form, default_level, day, given_zone, written.scale)
-    named, level_without = encoding_given(encoding or written.encoding), default_level or "info"
-    job = ReadJob(written.form, written.scale, named, day_given(day), level_without, wanted)
-    found = _show(there(logs), job, first, (workers, cluster))
+    how = How(given, plan, appender, template, given_zone, encoding, day)
+    if draft:
+        calling.only_beside("--draft", "--zone", "--date", "--encoding", "--json")
+        print_draft(how, logs, as_json=json)
+        return
+    with written_by(how, logs) as (inputs, written):
+        _needed(written.form, default_level, day, given_zone, written.scale)
+        asked = calling.part_of(written.scale, logger, level, field), written.separator
+        wanted = Wanted(*asked, *(calling.moment(one, written.zone, option) if one else None for one, option in ((since, "--since"), (until, "--until"))))
+        job = ReadJob(written.form, written.scale, written.encoding, written.day, default_level or "info", wanted)
+        found = _show(inputs, job, first, (workers, cluster))
     _tell(found.reader, logs, found.shown, stopped=found.shown == first, as_json=json)
-    if found.reader.misfits or not found.reader.events:
+    if found.reader.misfits or not found.reader.events or written.short:
         raise typer.Exit(calling.Exit.WANTING)
-
-
-class _Written(msgspec.Struct):
-    """How the logs were written."""
-
-    form: Template
-    encoding: str = "utf-8"
-    scale: Scale = msgspec.field(default_factory=Scale)
-    separator: str = "."
-    zone: str = "UTC"
-
-
-def _written(given: options.PlanOptions, plan: Path | None, appender: str, template: str | None, zone: str | None) -> _Written:
-    """Return what the options say of that."""
-    if (template is None) == (plan is None):
-        raise refuse("how were they written?", fix="give --plan and --appender, or --template", where="read")
-    if plan is None:
-        calling.exclude("--template", template, {"--appender": appender, **given.given()})
-        text = template_given(template or "", setting_given(zone or "UTC"))
-        return _Written(PlainText("text", text.setting, None, (text,)), zone=zone or "UTC")
-    calling.exclude("--plan", plan, {"--zone": zone})
-    found = given.read(plan).plan
-    if not appender:
-        raise refuse("which appender wrote them?", fix=offer(appender, found.appenders), where="--appender")
-    known_appenders(found, [appender], "--appender")
-    one = found.appenders[appender]
-    return _Written(one.template, one.encoding, found.scale, found.separator, found.zone)
 
 
 def _needed(form: Template, default_level: str | None, day: str, zone: str | None, scale: Scale) -> None:

@@ -5,20 +5,23 @@ from __future__ import annotations
 import io
 import json
 import os
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from datetime import UTC, date, datetime, timedelta
 from typing import Any
 
 from msgspec import Struct
+from msgspec.structs import replace
 
 from vetrina.core.base.events import Event
 from vetrina.core.base.faults import Refused, refuse
 from vetrina.core.base.levels import Scale
-from vetrina.core.layouts.columns import csv_draft, json_draft, pairs_draft
+from vetrina.core.config.dump import yaml_text
+from vetrina.core.layouts.columns import csv_draft, json_draft, pairs_draft, source_of
 from vetrina.core.layouts.drafts import Draft, standard_draft, text_drafts
 from vetrina.core.templates.compiling import Setting
 from vetrina.core.templates.forms import JsonObjectForm, PairsLine, Template
 from vetrina.core.templates.reading_times import dated, yearless
+from vetrina.formats.events import EventStream
 from vetrina.formats.inputs import InputFile
 from vetrina.formats.log_samples import Sample, sampled
 from vetrina.formats.plans import read_resolved_plan
@@ -28,25 +31,39 @@ ENOUGH = 0.95
 _NAME = "drafted"
 _ALIKE = 0.005
 _ANY_DAY = date(2000, 1, 1)
+_MOST_FILES = 20
 
 
 class Drafted(Struct, frozen=True):
     """A drafted layout, and how it does on the lines that were looked at.
 
-    ``text`` is what can be kept: a template, or a plan that has one; ``read`` of ``lines`` lines are read (empty ones do
+    ``plan`` is what it can be kept with: a plan that has an appender `drafted`, or nothing; ``read`` of ``lines`` lines are read (empty ones do
     not count), ``whole`` tells whether these are all. ``events`` are some, ``others`` texts of layouts that read as much.
     """
 
     draft: Draft
     layout: Layout
     scale: Scale
-    text: str
+    plan: str
     read: int
     lines: int
     whole: bool
     events: tuple[Event, ...]
     others: tuple[str, ...]
     doubts: tuple[str, ...]
+
+    @property
+    def text(self) -> str:
+        """Return what can be kept: the template, or a plan where that alone is not enough; for pairs which name is what."""
+        if self.draft.form == "pairs":
+            return "".join(f"{source_of(member)}: {name}\n" for name, member in self.draft.members.items())
+        return self.draft.text if self.draft.form == "text" and not self.draft.levels else self.plan
+
+    @property
+    def dated(self) -> bool:
+        """Whether its times have a day: their own, or one that is given."""
+        times = [one for one in self.layout.template.placeholders if one.source == "time"]
+        return self.draft.form != "text" or self.layout.day is not None or any(map(dated, times))
 
     @property
     def share(self) -> float:
@@ -65,10 +82,15 @@ class _Trial(Struct):
     events: list[Event] = []
     first_last: tuple[datetime, datetime] | None = None
 
+    def days_from(self, time: datetime) -> int:
+        """Return how many days lie between its last time and another one."""
+        return 0 if self.first_last is None else abs((self.first_last[1] - time).days)
 
-def drafted(file: InputFile, *, zone: str = "UTC", separator: str = "", encoding: str = "", day: date | None = None) -> Drafted:
-    """Return the likeliest layout of a log; raise Refused for one in which no time stands, and for one without lines."""
-    sample = sampled(file, encoding)
+
+def drafted(files: Sequence[InputFile], *, zone: str = "UTC", separator: str = "", encoding: str = "", day: date | None = None) -> Drafted:
+    """Return the likeliest layout of logs that are alike; raise Refused where no time stands in them, or no line."""
+    file = files[0]
+    sample = _joined([sampled(one, encoding) for one in files[:: -(-len(files) // _MOST_FILES)]])
     lines = [line for line in sample.lines if line.strip()]
     if not lines:
         raise refuse("it has no lines to draft a layout from", fix="give --template, or --plan and --appender", where=file.name)
@@ -78,7 +100,8 @@ def drafted(file: InputFile, *, zone: str = "UTC", separator: str = "", encoding
             "no layout is found in its lines", f"no time stands in most of the {len(lines):,} that were looked at",
             "give --template, or --plan and --appender", where=file.name,
         )  # fmt: skip
-    trials.sort(key=lambda one: (-round(one.read / one.lines / _ALIKE), one.turns, one.span, -one.draft.weight))
+    written = _written(file)
+    trials.sort(key=lambda one: (-round(one.read / one.lines / _ALIKE), one.turns, one.span, -one.draft.weight, one.days_from(written)))
     best = trials[0]
     alike = [
         one for one in trials[1:]
@@ -86,6 +109,32 @@ def drafted(file: InputFile, *, zone: str = "UTC", separator: str = "", encoding
         and (one.turns, one.span) == (best.turns, best.span)
     ]  # fmt: skip
     return _made(best, alike, sample, file, day)
+
+
+def fits(one: Drafted, file: InputFile) -> bool:
+    """Tell whether a layout that was drafted from another log reads this one as well."""
+    sample = sampled(file, one.layout.encoding)
+    trial = _Trial(one.draft, one.layout.template, one.scale)
+    for run in sample.runs:
+        _read_run(trial, run, one.layout.day)
+    return trial.lines > 0 and trial.read == trial.lines
+
+
+def _joined(samples: Sequence[Sample]) -> Sample:
+    """Return samples of several files as one."""
+    return replace(samples[0], runs=[run for one in samples for run in one.runs], whole=all(one.whole for one in samples))
+
+
+def events_in(file: InputFile) -> bool:
+    """Tell whether a file holds events as JSON Lines, whatever its name is: nearly all of its first lines are some."""
+    run = sampled(file, "utf-8").runs[0]
+    lines = [line for line in run if line.strip()]
+    if not lines or not lines[0].lstrip().startswith("{"):
+        return False
+    stream = EventStream(file.name)
+    data = io.BytesIO("\n".join(lines).encode("utf-8", "replace"))
+    read = sum(len(events) for _, events in stream.part_batches(file.name, data))
+    return read >= ENOUGH * len(lines)
 
 
 def _drafts(lines: Sequence[str]) -> list[Draft]:
@@ -171,9 +220,13 @@ def _made(best: _Trial, alike: Sequence[_Trial], sample: Sample, file: InputFile
     elif any(map(dated, times)):
         day = None
     layout = Layout(best.template, sample.encoding, day)
-    others = tuple(dict.fromkeys(_text_of(one.draft) for one in alike))
+    if day is not None:
+        again = replace(best, events=[])
+        _read_run(again, sample.runs[0], day)
+        best.events = again.events
+    others = tuple(dict.fromkeys(one.draft.text for one in alike))
     return Drafted(
-        best.draft, layout, best.scale, _text_of(best.draft), best.read, best.lines, sample.whole, tuple(_some(best.events)), others,
+        best.draft, layout, best.scale, _plan_of(best), best.read, best.lines, sample.whole, tuple(_some(best.events)), others,
         tuple(doubts),
     )  # fmt: skip
 
@@ -183,9 +236,23 @@ def _differ_in_time(best: _Trial, alike: Sequence[_Trial]) -> bool:
     return len(set(times)) > 1
 
 
-def _text_of(draft: Draft) -> str:
-    """Return what can be kept: the template, or, where that is not enough, nothing."""
-    return draft.text if draft.form == "text" and not draft.levels else ""
+def _plan_of(trial: _Trial) -> str:
+    """Return the plan that a layout is kept with, nothing where no plan can say it."""
+    draft, setting = trial.draft, trial.template.setting
+    if draft.form == "pairs":
+        return ""
+    zone = getattr(setting.zone, "key", "UTC")
+    return "".join(f"{line}\n" for line in _yaml(plan_of(draft, zone, setting.separator)))
+
+
+def _yaml(value: dict[str, Any], lead: str = "") -> Iterator[str]:
+    for name, one in value.items():
+        key = f"{lead}{yaml_text(str(name))}:"
+        if isinstance(one, dict):
+            yield key
+            yield from _yaml(one, lead + "  ")
+        else:
+            yield f"{key} {yaml_text(one.replace('${', '$${')) if isinstance(one, str) else json.dumps(one)}"
 
 
 def _some(events: Sequence[Event]) -> list[Event]:
@@ -198,12 +265,17 @@ def _some(events: Sequence[Event]) -> list[Event]:
     return sorted(found, key=lambda one: one.time)
 
 
+def _written(file: InputFile) -> datetime:
+    """Return when a file was last written, now for what is no file."""
+    try:
+        return datetime.fromtimestamp(os.stat(file.path).st_mtime, UTC)  # noqa: PTH116
+    except (OSError, ValueError):
+        return datetime.now(UTC)
+
+
 def _year_of(file: InputFile, trial: _Trial) -> int:
     """Return the year of the first line of a log that shows none, from when it was last written."""
-    try:
-        written = datetime.fromtimestamp(os.stat(file.path).st_mtime, UTC)  # noqa: PTH116
-    except OSError:
-        written = datetime.now(UTC)
+    written = _written(file)
     if trial.first_last is None:
         return written.year
     first, last = trial.first_last

@@ -9,8 +9,8 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterable, Iterator
-from datetime import UTC, date, datetime, timedelta
-from typing import IO, Any
+from datetime import date
+from typing import IO
 
 from msgspec import Struct
 
@@ -22,6 +22,7 @@ from vetrina.core.templates.reading_back import Inverse, Values, invert, obstacl
 from vetrina.core.templates.reading_pieces import Collision
 from vetrina.core.templates.undoing import Misfit
 from vetrina.formats.csv_records import CsvRecords
+from vetrina.formats.days import Days
 from vetrina.formats.decoded_lines import DecodedLines
 from vetrina.formats.inputs import open_one
 from vetrina.formats.lines import Lines
@@ -69,8 +70,8 @@ class LogReader:
         self._name = ""
         self._before = 0
         self._in_head = self._in_tail = False
-        self._day = self._given_day = day
-        self._last_clock, self._begun = timedelta(0), False
+        self._given_day = day
+        self._days = Days(day)
         self._level = default_level
         self._inverse: Inverse | None = None
         self._columns: list[Inverse] = []
@@ -151,9 +152,8 @@ class LogReader:
 
     def _events_of(self, read: Iterator[list[bytes]], lines: Lines, name: str) -> Iterator[Event]:
         self._name = name
-        self._day = self._given_day or _date_of(name)
-        self._last_clock, self._begun = timedelta(0), False
-        if self._inverse is not None and not self._inverse.has_date and self._day is None:
+        self._days = Days(self._given_day or _date_of(name))
+        if self._inverse is not None and not self._inverse.has_date and self._days.day is None:
             what = "its times have no date" if self._inverse.has_time else "it has no time at all"
             raise refuse(f"{what}, and neither has the file's name", fix="give the day with --date 2026-11-13", where=name)
         batches = DecodedLines(self.encoding, self._before, self._misfit).decoded(read)
@@ -341,7 +341,7 @@ class LogReader:
         """Return the event of a line's values; raise OverflowError where its time has no place on the calendar."""
         time = values.get("time")
         if time is None:
-            time = self._complete(values.get("clock"), values.get("month-day"))
+            time = self._days.complete(values.get("clock"), values.get("month-day"))
         get = values.get
         logger = get("logger", "")
         if len(logger) > LONGEST_LOGGER:
@@ -364,23 +364,6 @@ class LogReader:
             get("host"),
         )
 
-    def _complete(self, clock: tuple[timedelta, Any] | None, month_day: tuple[int, int] | None) -> datetime:
-        """Put a day to a time of day; when the clock jumps back by more than half a day, the next day has begun.
-
-        Where month and day are known, a year: when they jump back by more than half a year, the next year has begun.
-        """
-        if self._day is None:
-            raise Misfit("it has no time")
-        span, zone = clock if clock is not None else (timedelta(0), UTC)
-        if month_day is not None:
-            self._day = _in_year(self._day, *month_day, begun=self._begun)
-            self._begun = True
-        else:
-            if span < self._last_clock - timedelta(hours=12):
-                self._day += timedelta(days=1)
-            self._last_clock = span
-        return datetime(self._day.year, self._day.month, self._day.day, tzinfo=zone) + span
-
     def _misfit(self, number: int, reason: str) -> None:
         if self._in_head:
             return
@@ -389,22 +372,6 @@ class LogReader:
             self.unfit_before += 1
         if len(self.bad_lines) < SHOWN:
             self.bad_lines.append(BadLine(number, reason, self._name))
-
-
-def _in_year(before: date, month: int, day: int, *, begun: bool) -> date:
-    """Return a day of the year of the day before it, or of a year beside that where it is nearer then."""
-    years = (before.year, before.year + 1, before.year - 1) if begun else (before.year,)
-    days = [found for year in years if (found := _day_or_none(year, month, day)) is not None]
-    if not days:
-        raise Misfit(f"{before.year} has no {day}. {month}.")
-    return min(days, key=lambda one: abs(one - before))
-
-
-def _day_or_none(year: int, month: int, day: int) -> date | None:
-    try:
-        return date(year, month, day)
-    except ValueError:
-        return None
 
 
 def _date_of(name: str) -> date | None:

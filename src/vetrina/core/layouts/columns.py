@@ -86,8 +86,7 @@ class _Members:
         return Draft("json", members=self._nested(), levels=self._levels, doubts=tuple(self._doubts), weight=len(self._taken), separator=self._separator())  # fmt: skip
 
     def _sources(self) -> Iterator[str]:
-        for one in self._taken.values():
-            yield one["raw"] if isinstance(one, dict) else one.strip("{}").split("|")[0]
+        return map(source_of, self._taken.values())
 
     def _by_name(self, source: str) -> list[tuple[str, ...]]:
         """Return the members whose names say that they are a source, the plainest names first, outer ones before inner ones."""
@@ -153,6 +152,11 @@ class _Members:
         path = next((path for path, one in self._taken.items() if one == {"raw": "logger"}), None)
         slot = Slot("", [one for one in self._values.get(path or (), []) if isinstance(one, str)])
         return separator_of([slot], {id(slot): "logger"})
+
+
+def source_of(member: Any) -> str:
+    """Return the source that a member bears."""
+    return str(member["raw"] if isinstance(member, dict) else member.strip("{}").split("|")[0])
 
 
 def _time_template(values: Sequence[Any]) -> Any:
