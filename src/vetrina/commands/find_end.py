@@ -4,20 +4,20 @@ from __future__ import annotations
 
 from vetrina.commands import calling
 from vetrina.views.screen import Line, Span, counted, number, span
-from vetrina.work.finding import Finding
+from vetrina.work.finding import Searched
 
 _SHOWN_SOURCES = 6
 
 
-def remark_unreadable(finding: Finding) -> int:
+def remark_unreadable(finding: Searched) -> int:
     """Tell which lines were no events; return how many they are."""
-    for one, source in zip(finding.reads, finding.search.sources, strict=True):
-        words = "not an event" if source.layout is None else "does not fit"
+    for one in finding.reads:
+        words = "not an event" if one.of_events else "does not fit"
         calling.remark_bad_lines(one.name, one.unreadable, one.bad_lines, words)
     return sum(one.unreadable for one in finding.reads)
 
 
-def summary(finding: Finding, seconds: float) -> list[Line]:
+def summary(finding: Searched, seconds: float) -> list[Line]:
     """Return what was found, where, and of how much."""
     lines = _sections(finding)
     hits = sum(finding.hits)
@@ -35,7 +35,7 @@ def summary(finding: Finding, seconds: float) -> list[Line]:
     return [*lines, [span(words, "quiet")]]
 
 
-def _sections(finding: Finding) -> list[Line]:
+def _sections(finding: Searched) -> list[Line]:
     sections = finding.sections
     if sections is None:
         return []
@@ -48,7 +48,7 @@ def _sections(finding: Finding) -> list[Line]:
     return [[span(place, "place"), Span(": the section that begins here is not closed: it runs to the end", "raised")]]
 
 
-def _nothing(finding: Finding) -> list[Line]:
+def _nothing(finding: Searched) -> list[Line]:
     before, after = finding.near()
     told = [
         f"{counted(count, 'event')} in the hour {words}"

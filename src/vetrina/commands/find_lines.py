@@ -25,26 +25,26 @@ from vetrina.work.logs_given import template_given
 Shows = Callable[[list[Entry]], None]
 
 
-def shower(call: Call, search: Search) -> Shows:
+def shower(call: Call, search: Search, names: list[str]) -> Shows:
     """Return what prints entries as the call wants them."""
     if call.columns:
         return _columns(call)
     if call.json:
-        return _json(call, search)
+        return _json(call, names)
     if call.as_ is not None:
         return _templated(call, call.as_)
     width = calling.width(wide=call.wide)
     made = without_case if search.asked.ignore_case else literally
     found = (*search.asked.messages, *map(made, search.asked.texts)) if painted(sys.stdout) else ()
     look = view.Look(
-        tuple(one.name for one in search.sources), call.scale, call.zone, found, stacks=call.stacks, marks=call.around > 0
+        names, call.scale, call.zone, found, stacks=call.stacks, marks=call.around > 0
     )
     lines = view.EventLines(look).lines
     return lambda some: calling.print_fitted((line for entry in some for line in lines(entry)), width)
 
 
-def _json(call: Call, search: Search) -> Shows:
-    record = documents.FoundEvents([one.name for one in search.sources], call.scale).record
+def _json(call: Call, names: list[str]) -> Shows:
+    record = documents.FoundEvents(names, call.scale).record
     if hidden():
         return lambda some: sys.stdout.writelines(json_line(record(entry)) for entry in some)
     encode = msgspec.json.Encoder().encode_lines

@@ -5,6 +5,7 @@ from __future__ import annotations
 import sys
 import time
 from collections.abc import Callable, Iterable, Iterator
+from contextlib import nullcontext, suppress
 from itertools import islice
 
 import typer
@@ -13,7 +14,7 @@ from vetrina.commands import calling
 from vetrina.commands.find_call import Call, named_by
 from vetrina.commands.find_end import remark_unreadable, summary
 from vetrina.commands.find_lines import shower
-from vetrina.commands.find_sources import written_by
+from vetrina.commands.find_sources import newcomers, written_by
 from vetrina.commands.find_taps import taps
 from vetrina.core.base.errors import NotUnderstood
 from vetrina.core.base.faults import refuse
@@ -25,7 +26,8 @@ from vetrina.core.finding.journeys import GROUP, Shared, journeys
 from vetrina.views import found_tables as tables
 from vetrina.views.documents import find as documents
 from vetrina.work.conditions import expressions_of
-from vetrina.work.finding import Finding, Search
+from vetrina.work.finding import Finding, Search, Searched
+from vetrina.work.following import Following
 from vetrina.work.sources import files_on_disk
 from vetrina.work.standing import standing_files
 
@@ -47,10 +49,10 @@ def show_where(call: Call) -> None:
 
 def show(call: Call, search: Search) -> None:
     """Show what a search finds, as the call wants it; end with 1 where something is wanting."""
-    begun = time.monotonic()
-    finding = Finding(search)
-    with taps(call, search) as tapped:
-        wanting = _view(call)(call, search, tapped(finding.entries()))
+    begun, wanting = time.monotonic(), False
+    finding = Following(search, newcomers(call, search)) if call.follow else Finding(search)
+    with taps(call, search) as tapped, suppress(KeyboardInterrupt) if call.follow else nullcontext():
+        wanting = _view(call)(call, finding, tapped(finding.entries()))
     sys.stdout.flush()
     unreadable = remark_unreadable(finding)
     calling.remark(summary(finding, time.monotonic() - begun))
@@ -59,7 +61,7 @@ def show(call: Call, search: Search) -> None:
         raise typer.Exit(calling.Exit.WANTING)
 
 
-def _view(call: Call) -> Callable[[Call, Search, _Entries], bool]:
+def _view(call: Call) -> Callable[[Call, Searched, _Entries], bool]:
     """Return what shows the entries of a search, and tells whether something is wanting."""
     if call.count_by:
         return _counts
@@ -70,13 +72,9 @@ def _view(call: Call) -> Callable[[Call, Search, _Entries], bool]:
     return _folded if call.fold else _events
 
 
-def _names(search: Search) -> tuple[str, ...]:
-    return tuple(one.name for one in search.sources)
-
-
-def _counts(call: Call, search: Search, entries: _Entries) -> bool:
+def _counts(call: Call, finding: Searched, entries: _Entries) -> bool:
     by = call.by()
-    counts = Counts(by, call.scale, call.zone, _names(search))
+    counts = Counts(by, call.scale, call.zone, tuple(finding.names))
     counts.feed(entries)
     if call.json:
         calling.print_json(documents.counts_document(counts))
@@ -86,7 +84,7 @@ def _counts(call: Call, search: Search, entries: _Entries) -> bool:
     return False
 
 
-def _journeys(call: Call, search: Search, entries: _Entries) -> bool:
+def _journeys(call: Call, finding: Searched, entries: _Entries) -> bool:
     name, wants_one, value = call.journey.partition("=")
     expression = None
     if call.journey_in:
@@ -95,53 +93,53 @@ def _journeys(call: Call, search: Search, entries: _Entries) -> bool:
             raise refuse("the expression has no group `it`", fix=r"write --journey-in 'ride (?P<it>\d+)'", where="--journey-in")
     shared = Shared(name, expression)
     if wants_one:
-        return _one_journey(call, search, value, (one for one in entries if shared.value(one.event) == value))
+        return _one_journey(call, finding, value, (one for one in entries if shared.value(one.event) == value))
     try:
         found = journeys(entries, shared.value, call.scale)
     except NotUnderstood as reason:
         raise refuse(str(reason), fix="ask for less: --since, --until, --logger", where="--journey") from None
     if call.json:
-        calling.print_json(documents.journeys_document(found, _names(search), call.scale))
+        calling.print_json(documents.journeys_document(found, finding.names, call.scale))
     elif found:
         width = calling.width(wide=call.wide)
-        calling.print_lines(tables.journey_lines(found, _names(search), call.scale, call.zone, width))
+        calling.print_lines(tables.journey_lines(found, finding.names, call.scale, call.zone, width))
     else:
         calling.remark(["no event has such a value"])
     return False
 
 
-def _one_journey(call: Call, search: Search, value: str, entries: Iterable[Entry]) -> bool:
+def _one_journey(call: Call, finding: Searched, value: str, entries: Iterable[Entry]) -> bool:
     if call.json:
-        return _events(call, search, iter(entries))
+        return _events(call, finding, iter(entries))
     found = list(entries)
     if found:
         width = calling.width(wide=call.wide)
-        calling.print_lines(tables.journey_events(value, found, _names(search), call.scale, call.zone, width))
+        calling.print_lines(tables.journey_events(value, found, finding.names, call.scale, call.zone, width))
     return False
 
 
-def _per(call: Call, search: Search) -> Callable[[Entry], object]:
+def _per(call: Call, names: list[str]) -> Callable[[Entry], object]:
     if not call.per:
         return lambda _entry: None
     by = named_by(call.per, "--per", ("thread", "from"))
     if by.kind == "thread":
         return lambda entry: None if entry.event.thread is None else str(entry.event.thread)
     if by.kind == "from":
-        return lambda entry: search.sources[entry.source].name
+        return lambda entry: names[entry.source]
     value = Shared(by.field).value
     return lambda entry: value(entry.event)
 
 
-def _blocks(call: Call, search: Search, entries: _Entries) -> bool:
+def _blocks(call: Call, finding: Searched, entries: _Entries) -> bool:
     begin, end = expressions_of(call.blocks or (), "--blocks")
-    blocks = Blocks(Bounds(begin, end), _per(call, search), keeps=_DRAWN if call.plot else 0)
+    blocks = Blocks(Bounds(begin, end), _per(call, finding.names), keeps=_DRAWN if call.plot else 0)
     blocks.feed(entries)
     blocks.close()
     if call.json:
-        calling.print_json(documents.blocks_document(blocks, _names(search)))
+        calling.print_json(documents.blocks_document(blocks, finding.names))
     else:
         width = calling.width(wide=call.wide)
-        calling.print_fitted(tables.block_lines(blocks, _names(search), width), width)
+        calling.print_fitted(tables.block_lines(blocks, finding.names, width), width)
     if call.plot:
         from vetrina.commands.find_plots import draw_blocks  # noqa: PLC0415  (Matplotlib, for pictures only)
 
@@ -149,18 +147,18 @@ def _blocks(call: Call, search: Search, entries: _Entries) -> bool:
     return bool(blocks.broken)
 
 
-def _folded(call: Call, search: Search, entries: _Entries) -> bool:
+def _folded(call: Call, finding: Searched, entries: _Entries) -> bool:
     found = folded(entries, call.scale)
     if call.json:
-        calling.print_json(documents.folded_document(found, _names(search), call.scale))
+        calling.print_json(documents.folded_document(found, finding.names, call.scale))
     else:
         calling.print_lines(tables.fold_lines(found, call.scale, call.zone, calling.width(wide=call.wide)))
     return False
 
 
-def _events(call: Call, search: Search, entries: _Entries) -> bool:
+def _events(call: Call, finding: Searched, entries: _Entries) -> bool:
     """Print events, some at a time; those that are followed one by one."""
-    shows = shower(call, search)
+    shows = shower(call, finding.search, finding.names)
     if call.follow:
         for entry in entries:
             shows([entry])

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from datetime import datetime, timedelta
 from pathlib import Path
@@ -15,7 +15,7 @@ from vetrina.commands.drafting import note_drafts
 from vetrina.commands.find_call import Call
 from vetrina.commands.reading import reading
 from vetrina.core.base.errors import NotUnderstood
-from vetrina.core.base.faults import refuse
+from vetrina.core.base.faults import Refused, refuse
 from vetrina.core.base.logger_names import tree_name
 from vetrina.core.base.quantities import duration
 from vetrina.core.finding.asked import Asked
@@ -43,6 +43,25 @@ def opened(call: Call) -> Iterator[Search]:
         refuse_unused(call, sources)
         with reading(there, "1", "", prints=True):
             yield _search(call, tuple(sources), _asked(call))
+
+
+def newcomers(call: Call, search: Search) -> Callable[[], list[Source]]:
+    """Return what gives the files that are there by now where the call names a folder, a pattern or a plan."""
+    written = written_by(call)
+    gathers = not call.sources or any(name not in {one.name for one in search.sources} for name in call.sources)
+    names = {one.name for one in search.sources}
+
+    def found() -> list[Source]:
+        if not gathers:
+            return []
+        try:
+            new = [one for one in _files(call, written) if one.name not in names]
+            names.update(one.name for one in new)
+            return _known(sources_of(new, written), call, written)
+        except Refused:  # nothing is there any more, or not yet
+            return []
+
+    return found
 
 
 def written_by(call: Call) -> Written:

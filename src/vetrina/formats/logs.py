@@ -7,6 +7,7 @@ them there, and where they do not look like the beginning of another.
 
 from __future__ import annotations
 
+import io
 import re
 from collections.abc import Callable, Iterable, Iterator
 from datetime import date
@@ -71,7 +72,7 @@ class LogReader:
         self._before = 0
         self._in_head = self._in_tail = False
         self._given_day = day
-        self._days = Days(day)
+        self._days, self._goes_on = Days(day), False
         self._level = default_level
         self._inverse: Inverse | None = None
         self._columns: list[Inverse] = []
@@ -109,6 +110,10 @@ class LogReader:
         """Whether parts of a file can be read apart: where lines tell by themselves when they were and where an event begins."""
         narrow = len("\n".encode(self.encoding)) == 1
         return narrow and not isinstance(self.template, CsvRow) and (self._inverse is None or self._inverse.has_date)
+
+    def begins(self, line: str) -> bool:
+        """Tell whether a line begins a record by itself; of forms with a record a line each does."""
+        return self._inverse is None or self._inverse.values(line) is not None or self._inverse.begins(line)
 
     def read_range(self, one: Range, before: int) -> Iterator[Event]:
         """Yield the events that begin in a range of a file, before which so many lines stand.
@@ -150,9 +155,16 @@ class LogReader:
         lines = self.read_lines = Lines(name)
         yield from self._events_of(lines.batches(file), lines, name)
 
+    def read_on(self, data: bytes, name: str, before: int) -> Iterator[Event]:
+        """Yield the events of whole records that follow what was read of a file; ``before`` them so many lines stand."""
+        self._before, self._goes_on = before, self.read_lines.name == name
+        lines = self.read_lines = Lines(name)
+        yield from self._events_of(lines.batches(io.BytesIO(data)), lines, name)
+
     def _events_of(self, read: Iterator[list[bytes]], lines: Lines, name: str) -> Iterator[Event]:
         self._name = name
-        self._days = Days(self._given_day or _date_of(name))
+        if not self._goes_on:
+            self._days = Days(self._given_day or _date_of(name))
         if self._inverse is not None and not self._inverse.has_date and self._days.day is None:
             what = "its times have no date" if self._inverse.has_time else "it has no time at all"
             raise refuse(f"{what}, and neither has the file's name", fix="give the day with --date 2026-11-13", where=name)

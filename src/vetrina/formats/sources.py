@@ -19,6 +19,7 @@ from vetrina.formats.inputs import InputFile, open_one
 from vetrina.formats.logs import LogReader
 from vetrina.formats.raw_lines import RawLines
 from vetrina.formats.read_parts import BadLine
+from vetrina.formats.remote import is_url
 
 Meets = Callable[[Event], bool]
 
@@ -54,15 +55,20 @@ class Source(Struct, frozen=True):
         """What it is called."""
         return self.file.name
 
+    @property
+    def grows(self) -> bool:
+        """Whether it can grow: a file that is no packed one."""
+        return not (self.file.packed or self.file.path == "-" or is_url(self.file.path))
+
 
 class SourceRead(Struct):
     """What was read of a source: lines, those that were no events, the first of these with the reasons."""
 
     name: str
+    of_events: bool = True
     lines: int = 0
     unreadable: int = 0
     bad_lines: list[BadLine] = []
-    hits: int = 0
 
 
 class SourceReader:
@@ -76,8 +82,8 @@ class SourceReader:
     """
 
     def __init__(self, source: Source, number: int, scale: Scale, *, keeps_raw: bool = False) -> None:
-        self.source, self._number, self._scale, self._keeps_raw = source, number, scale, keeps_raw
-        self.read = SourceRead(source.name)
+        self.source, self.number, self._scale, self._keeps_raw = source, number, scale, keeps_raw
+        self.read = SourceRead(source.name, source.layout is None)
 
     def entries(self, meets: Meets, *, every: bool) -> Generator[Entry]:
         """Yield the hits, or ``every`` event, in the order of the file."""
@@ -92,7 +98,7 @@ class SourceReader:
         self, located: Iterator[tuple[int, int, Event]], meets: Meets, raw: RawLines | None, *, every: bool
     ) -> Generator[Entry]:
         """Yield entries of events with their first lines and how many they have."""
-        shift, number = self.source.shift, self._number
+        shift, number = self.source.shift, self.number
         clock: datetime | None = None
         for at, (line, lines, event) in enumerate(located):
             if shift:
@@ -125,7 +131,7 @@ class SourceReader:
                 for last, event in zip(numbers, events, strict=True):
                     yield last, 1, event
         finally:
-            self.read = SourceRead(self.source.name, max(stream.number, last), stream.unreadable, stream.bad_lines)
+            self.read = SourceRead(self.source.name, True, max(stream.number, last), stream.unreadable, stream.bad_lines)
 
     def _log(self, file: IO[bytes], layout: Layout) -> Generator[tuple[int, int, Event]]:
         reader = layout.reader()
@@ -133,4 +139,4 @@ class SourceReader:
             for event in reader.read(file, self.source.name):
                 yield reader.line, reader.lines, event
         finally:
-            self.read = SourceRead(self.source.name, reader.read_lines.number, reader.misfits, reader.bad_lines)
+            self.read = SourceRead(self.source.name, False, reader.read_lines.number, reader.misfits, reader.bad_lines)

@@ -13,6 +13,7 @@ from vetrina.core.base.events import Event, error_text, filled
 from vetrina.core.base.expressions import Expression
 from vetrina.core.base.levels import Scale, Severities
 from vetrina.core.base.logger_names import tree_name
+from vetrina.core.base.memo import Memo
 from vetrina.core.finding.entry import Entry
 from vetrina.views.screen import Line, Span, columns, level_style, pad, safe, shorten, span
 
@@ -26,10 +27,10 @@ class Look(Struct, frozen=True):
     """How events are shown.
 
     ``found`` are the expressions whose matches are marked in messages; ``stacks`` shows errors whole; ``marks`` tells hits
-    from what stands near them.
+    from what stands near them. ``sources`` may become more.
     """
 
-    sources: tuple[str, ...]
+    sources: list[str]
     scale: Scale
     zone: tzinfo
     found: tuple[Expression, ...] = ()
@@ -44,8 +45,9 @@ class EventLines:
         self._look = look
         self._severities = Severities(look.scale)
         self._time = clocks.by_pattern(_PATTERN, look.zone)
-        self._names = [safe(shorten(one, _WIDEST_PLACE)) for one in look.sources]
-        self._wide = max(map(columns, self._names), default=0) if len(self._names) > 1 else 0
+        self._names: Memo[int, str] = Memo(lambda at: safe(shorten(look.sources[at], _WIDEST_PLACE)))
+        several = len(look.sources) > 1
+        self._wide = max(columns(self._names[at]) for at in range(len(look.sources))) if several else 0
 
     def lines(self, entry: Entry) -> list[Line]:
         """Return the lines of one entry."""
@@ -67,7 +69,7 @@ class EventLines:
         return [head, *([lead, Span("    "), one] for one in self._error(event, "quiet" if style else "grave"))]
 
     def _place(self, entry: Entry) -> str:
-        if not self._wide:
+        if not self._wide and not entry.source:
             return f"{entry.line:>6}"
         return pad(f"{self._names[entry.source]}:{entry.line}", self._wide + 7)
 

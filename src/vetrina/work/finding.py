@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Generator, Iterator
 from contextlib import ExitStack, closing
 from datetime import datetime, timedelta
+from typing import Protocol
 
 from msgspec import Struct
 from msgspec.structs import replace
@@ -38,6 +39,23 @@ class Search(Struct, frozen=True):
     keeps_raw: bool = False
 
 
+class Searched(Protocol):
+    """What is known of a search afterwards; ``names`` are those of its sources, which may become more."""
+
+    search: Search
+    names: list[str]
+    hits: list[int]
+    sections: Sections | None
+    stopped: bool
+
+    @property
+    def reads(self) -> list[SourceRead]:
+        """What was read of each source."""
+
+    def near(self) -> tuple[int | None, int | None]:
+        """Return how many events would be hits in the hour before `since` and in the hour from `until` on."""
+
+
 class Finding:
     """A search at work: what it found is known when its entries were all taken.
 
@@ -53,6 +71,7 @@ class Finding:
         self.sections: Sections | None = None
         self.stopped = False
         self.hits = [0] * len(self.readers)
+        self.names = [one.name for one in search.sources]
 
     @property
     def reads(self) -> list[SourceRead]:

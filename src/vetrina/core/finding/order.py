@@ -36,24 +36,36 @@ def in_order(streams: Sequence[Stream], *, as_is: bool = False) -> Stream:
             heapreplace(waiting, (following.clock, at, following, stream))
 
 
+class Context:
+    """Hits of one source with ``count`` entries before and after each; takes all its entries, in order."""
+
+    def __init__(self, count: int) -> None:
+        self._before: deque[Entry] = deque(maxlen=count)
+        self._count = count
+        self._after = 0
+
+    def of(self, entry: Entry) -> list[Entry]:
+        """Return what is to be shown now that this entry has come."""
+        if entry.hit:
+            shown = [*self._before, entry]
+            self._before.clear()
+            self._after = self._count
+            return shown
+        if self._after:
+            self._after -= 1
+            return [entry]
+        self._before.append(entry)
+        return []
+
+
 def with_context(entries: Stream, count: int) -> Generator[Entry]:
     """Yield hits of one source with ``count`` entries before and after each, of all its entries in order."""
     if not count:
         yield from (entry for entry in entries if entry.hit)
         return
-    before: deque[Entry] = deque(maxlen=count)
-    after = 0
+    context = Context(count)
     for entry in entries:
-        if entry.hit:
-            yield from before
-            before.clear()
-            yield entry
-            after = count
-        elif after:
-            after -= 1
-            yield entry
-        else:
-            before.append(entry)
+        yield from context.of(entry)
 
 
 class FirstHits:
