@@ -139,5 +139,5 @@ def run(
     if call.where:
         show_where(call)
     else:
-        with opened(call) as search:
-            show(call, search)
+        with opened(call) as (search, engine):
+            show(call, search, engine)

@@ -127,6 +127,11 @@ class Call(Struct):
         return True if name == "error" and value is not None else value or None
 
     @property
+    def taps(self) -> bool:
+        """Whether the hits themselves are wanted for something else than to be shown."""
+        return self.copy is not None or (self.plot is not None and not self.blocks)
+
+    @property
     def zone_name(self) -> str:
         """The zone of what is shown: the plan's, or the one that is given."""
         return self.read.zone if self.read is not None else self.given_zone or "UTC"

@@ -4,13 +4,16 @@ from __future__ import annotations
 
 import sys
 from collections.abc import Callable
+from contextlib import suppress
 from typing import Any
 
 import msgspec
+from msgspec import Struct
 
 from vetrina.commands import calling
 from vetrina.commands.find_call import Call
 from vetrina.core.base.hidden import hidden
+from vetrina.core.base.levels import Scale
 from vetrina.core.finding.asked import literally, without_case
 from vetrina.core.finding.entry import Entry
 from vetrina.core.templates.forms import RawMember, raw_source
@@ -43,18 +46,28 @@ def shower(call: Call, search: Search, names: list[str]) -> Shows:
     return lambda some: calling.print_fitted((line for entry in some for line in lines(entry)), width)
 
 
+class JsonMaker(Struct):
+    """Makes JSON Lines of entries, here or in another process."""
+
+    names: list[str]
+    scale: Scale
+
+    def __call__(self, entries: list[Entry]) -> bytes:
+        """Return the lines of some entries."""
+        record = documents.FoundEvents(self.names, self.scale).record
+        records = [record(entry) for entry in entries]
+        if not hidden():
+            with suppress(OverflowError, UnicodeError):  # a number of many digits, or a name of the system's that is not UTF-8
+                return msgspec.json.Encoder().encode_lines(records)
+        return "".join(map(json_line, records)).encode()
+
+
 def _json(call: Call, names: list[str]) -> Shows:
-    record = documents.FoundEvents(names, call.scale).record
-    if hidden():
-        return lambda some: sys.stdout.writelines(json_line(record(entry)) for entry in some)
-    encode = msgspec.json.Encoder().encode_lines
+    make = JsonMaker(names, call.scale)
 
     def lines(some: list[Entry]) -> None:
-        out = sys.stdout.buffer
-        try:
-            out.write(encode([record(entry) for entry in some]))
-        except (OverflowError, UnicodeError):  # a number of many digits, or a name of the system's that is not UTF-8
-            out.writelines(json_line(record(entry)).encode() for entry in some)
+        sys.stdout.flush()
+        sys.stdout.buffer.write(make(some))
 
     return lines
 

@@ -6,20 +6,19 @@ import sys
 import time
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import nullcontext, suppress
-from itertools import islice
 
 import typer
 
 from vetrina.commands import calling
 from vetrina.commands.find_call import Call, named_by
 from vetrina.commands.find_end import remark_unreadable, summary
-from vetrina.commands.find_lines import shower
+from vetrina.commands.find_lines import JsonMaker, shower
 from vetrina.commands.find_sources import newcomers, written_by
 from vetrina.commands.find_taps import taps
 from vetrina.core.base.errors import NotUnderstood
 from vetrina.core.base.faults import refuse
 from vetrina.core.finding.blocks import Blocks, Bounds
-from vetrina.core.finding.counts import Counts
+from vetrina.core.finding.counts import CountsMaker
 from vetrina.core.finding.entry import Entry
 from vetrina.core.finding.folds import folded
 from vetrina.core.finding.journeys import GROUP, Shared, journeys
@@ -28,10 +27,11 @@ from vetrina.views.documents import find as documents
 from vetrina.work.conditions import expressions_of
 from vetrina.work.finding import Finding, Search, Searched
 from vetrina.work.following import Following
+from vetrina.work.jobs import Engine
+from vetrina.work.parts import batched
 from vetrina.work.sources import files_on_disk
 from vetrina.work.standing import standing_files
 
-_TOGETHER = 500
 _DRAWN = 20_000
 _Entries = Iterator[Entry]
 
@@ -47,10 +47,10 @@ def show_where(call: Call) -> None:
         calling.print_fitted(tables.where_lines(told, call.zone, calling.width(wide=call.wide)), calling.width(wide=call.wide))
 
 
-def show(call: Call, search: Search) -> None:
+def show(call: Call, search: Search, engine: Engine | None) -> None:
     """Show what a search finds, as the call wants it; end with 1 where something is wanting."""
     begun, wanting = time.monotonic(), False
-    finding = Following(search, newcomers(call, search)) if call.follow else Finding(search)
+    finding = Following(search, newcomers(call, search)) if call.follow else Finding(search, engine)
     with taps(call, search) as tapped, suppress(KeyboardInterrupt) if call.follow else nullcontext():
         wanting = _view(call)(call, finding, tapped(finding.entries()))
     sys.stdout.flush()
@@ -74,8 +74,13 @@ def _view(call: Call) -> Callable[[Call, Searched, _Entries], bool]:
 
 def _counts(call: Call, finding: Searched, entries: _Entries) -> bool:
     by = call.by()
-    counts = Counts(by, call.scale, call.zone, tuple(finding.names))
-    counts.feed(entries)
+    make = CountsMaker(by, call.scale, call.zone, tuple(finding.names))
+    counts = make.empty()
+    if isinstance(finding, Finding) and finding.shares and not call.taps:
+        for one in finding.made(make):
+            counts.add(one)
+    else:
+        counts.feed(entries)
     if call.json:
         calling.print_json(documents.counts_document(counts))
     else:
@@ -158,12 +163,16 @@ def _folded(call: Call, finding: Searched, entries: _Entries) -> bool:
 
 def _events(call: Call, finding: Searched, entries: _Entries) -> bool:
     """Print events, some at a time; those that are followed one by one."""
+    if call.json and not call.columns and isinstance(finding, Finding) and not call.taps:
+        sys.stdout.flush()
+        sys.stdout.buffer.writelines(finding.made(JsonMaker(finding.names, call.scale)))
+        return False
     shows = shower(call, finding.search, finding.names)
     if call.follow:
         for entry in entries:
             shows([entry])
             sys.stdout.flush()
         return False
-    while some := list(islice(entries, _TOGETHER)):
+    for some in batched(entries):
         shows(some)
     return False

@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from datetime import datetime, timedelta
 from pathlib import Path
+from typing import Any
 
 from msgspec.structs import replace
 
@@ -27,12 +28,13 @@ from vetrina.formats.sources import Source
 from vetrina.work.asked import known_appenders, level_range
 from vetrina.work.conditions import conditions_of, expressions_of
 from vetrina.work.finding import Search, last_time
+from vetrina.work.jobs import Engine
 from vetrina.work.logs_given import day_given, encoding_given, setting_given, template_given
 from vetrina.work.sources import Unknown, Written, files_named, files_on_disk, shifted, sources_of
 
 
 @contextmanager
-def opened(call: Call) -> Iterator[Search]:
+def opened(call: Call) -> Iterator[tuple[Search, Engine | None]]:
     """Yield the search that a call asks for; files stay as they are meanwhile, or that is told."""
     written = written_by(call)
     _asked(call)  # what is wrong there is told before a long reading
@@ -41,8 +43,9 @@ def opened(call: Call) -> Iterator[Search]:
     with _kept(call, inputs) as there:
         sources = shifted(_known(sources_of(there.parts, written), call, written), call.shift)
         refuse_unused(call, sources)
-        with reading(there, "1", "", prints=True):
-            yield _search(call, tuple(sources), _asked(call))
+        search = _search(call, tuple(sources), _asked(call))
+        with reading(there, _workers(call, search), "", prints=True) as engine:
+            yield search, engine
 
 
 def newcomers(call: Call, search: Search) -> Callable[[], list[Source]]:
@@ -99,6 +102,18 @@ def _kept(call: Call, inputs: Inputs) -> Iterator[Inputs]:
             yield kept
     else:
         yield inputs
+
+
+def _workers(call: Call, search: Search) -> str:
+    """Return how many processes a search may have; refuse several where one must read on from what it knows."""
+    if search.apart and not call.follow:
+        return call.workers
+    if call.workers not in {"auto", "1"}:
+        raise refuse(
+            "this search is done by one process", "what it shows hangs on what stands before, or on the order of several sources",
+            "leave --workers out", where=f"--workers {call.workers}",
+        )  # fmt: skip
+    return "1"
 
 
 def _known(found: Sequence[Source | Unknown], call: Call, written: Written) -> list[Source]:
@@ -160,8 +175,20 @@ def _search(call: Call, sources: tuple[Source, ...], asked: Asked) -> Search:
     marks = expressions_of((first, second), "--between") if call.between else ()
     return Search(
         sources, call.scale, asked, call.around, call.first, call.last, (marks[0], marks[1]) if marks else None, call.as_is,
-        call.copy is not None,
+        call.copy is not None, **_wanted(call),
     )  # fmt: skip
+
+
+def _wanted(call: Call) -> dict[str, Any]:
+    """Return what the view of a call needs of its hits."""
+    name, wants_one, value = call.journey.partition("=")
+    templates = [call.as_ or "", *("{" + one + "}" for one in call.columns.split(","))]
+    return {
+        "shared": value if wants_one and name else None,
+        "in_order": not call.count_by or call.taps,
+        "clocked": bool(call.journey or call.journey_in or call.blocks),
+        "numbered": any("sequence" in one for one in templates),
+    }
 
 
 def _span(text: str) -> timedelta | None:

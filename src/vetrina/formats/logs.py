@@ -7,7 +7,6 @@ them there, and where they do not look like the beginning of another.
 
 from __future__ import annotations
 
-import io
 import re
 from collections.abc import Callable, Iterable, Iterator
 from datetime import date
@@ -21,6 +20,7 @@ from vetrina.core.base.logger_names import event_name
 from vetrina.core.templates.forms import CsvRow, JsonObjectForm, PairsLine, SyslogLine, Template
 from vetrina.core.templates.reading_back import Inverse, Values, invert, obstacle_to_reading
 from vetrina.core.templates.reading_pieces import Collision
+from vetrina.core.templates.reading_times import dated
 from vetrina.core.templates.undoing import Misfit
 from vetrina.formats.csv_records import CsvRecords
 from vetrina.formats.days import Days
@@ -75,6 +75,7 @@ class LogReader:
         self._days, self._goes_on = Days(day), False
         self._level = default_level
         self._inverse: Inverse | None = None
+        self._fits: Callable[[str], object] | None = None
         self._columns: list[Inverse] = []
         self._read: Read | None = None
         try:
@@ -109,11 +110,20 @@ class LogReader:
     def splits(self) -> bool:
         """Whether parts of a file can be read apart: where lines tell by themselves when they were and where an event begins."""
         narrow = len("\n".encode(self.encoding)) == 1
-        return narrow and not isinstance(self.template, CsvRow) and (self._inverse is None or self._inverse.has_date)
+        known = all(dated(one) for one in self.template.placeholders if one.source == "time")
+        return narrow and not isinstance(self.template, CsvRow) and known and (self._inverse is None or self._inverse.has_time)
 
     def begins(self, line: str) -> bool:
-        """Tell whether a line begins a record by itself; of forms with a record a line each does."""
-        return self._inverse is None or self._inverse.values(line) is not None or self._inverse.begins(line)
+        """Tell whether a record begins with a line, as it does where that fits; of forms with a record a line, with each."""
+        if self._inverse is None:
+            return True
+        if self._fits is None:
+            quick = self._inverse.quick
+            self._fits = quick if quick is not None and self._inverse.has_date else self._inverse.values
+        try:
+            return self._fits(line) is not None
+        except (ValueError, KeyError, OverflowError):
+            return False
 
     def read_range(self, one: Range, before: int) -> Iterator[Event]:
         """Yield the events that begin in a range of a file, before which so many lines stand.
@@ -155,11 +165,11 @@ class LogReader:
         lines = self.read_lines = Lines(name)
         yield from self._events_of(lines.batches(file), lines, name)
 
-    def read_on(self, data: bytes, name: str, before: int) -> Iterator[Event]:
-        """Yield the events of whole records that follow what was read of a file; ``before`` them so many lines stand."""
+    def read_on(self, file: IO[bytes], name: str, before: int) -> Iterator[Event]:
+        """Yield the events of whole records of a file, before which so many lines stand."""
         self._before, self._goes_on = before, self.read_lines.name == name
         lines = self.read_lines = Lines(name)
-        yield from self._events_of(lines.batches(io.BytesIO(data)), lines, name)
+        yield from self._events_of(lines.batches(file, begins=not before), lines, name)
 
     def _events_of(self, read: Iterator[list[bytes]], lines: Lines, name: str) -> Iterator[Event]:
         self._name = name

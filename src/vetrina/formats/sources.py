@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Generator, Iterator
+import io
+from collections.abc import Callable, Generator
 from contextlib import closing
 from datetime import date, datetime, timedelta
 from typing import IO, cast
@@ -13,15 +14,19 @@ from vetrina.core.base.events import Event
 from vetrina.core.base.faults import refuse
 from vetrina.core.base.levels import Scale
 from vetrina.core.finding.entry import Entry
-from vetrina.core.templates.forms import Template
+from vetrina.core.finding.needles import Form
+from vetrina.core.templates.forms import CsvRow, PlainText, Template
+from vetrina.formats.candidates import Candidates
 from vetrina.formats.events import EventStream
 from vetrina.formats.inputs import InputFile, open_one
-from vetrina.formats.logs import LogReader
+from vetrina.formats.logs import SHOWN, LogReader
+from vetrina.formats.pieces import Range, open_range
 from vetrina.formats.raw_lines import RawLines
 from vetrina.formats.read_parts import BadLine
 from vetrina.formats.remote import is_url
 
 Meets = Callable[[Event], bool]
+_TOGETHER = 500
 
 
 class Layout(Struct, frozen=True):
@@ -37,6 +42,29 @@ class Layout(Struct, frozen=True):
         reader = LogReader(self.template, encoding=self.encoding, day=self.day, default_level=self.default_level)
         reader.patient = False
         return reader
+
+    @property
+    def form(self) -> Form:
+        """How records are written, for those who look through bytes."""
+        if not isinstance(self.template, PlainText):
+            return Form.RECORDS
+        escapes = any(step.name == "json" for one in self.template.placeholders for step in one.steps)
+        return Form.RECORDS if escapes else Form.TEXT
+
+    @property
+    def has_fields(self) -> bool:
+        """Whether its events may have fields."""
+        return not isinstance(self.template, PlainText) or bool(self.template.sources() & {"fields", "other-fields", "field"})
+
+    @property
+    def a_record_a_line(self) -> bool:
+        """Whether every line is a record."""
+        return not isinstance(self.template, PlainText | CsvRow)
+
+    @property
+    def apart(self) -> bool:
+        """Whether its records can be read apart: where they tell by themselves when they were, and lines end with one byte."""
+        return self.reader().splits
 
 
 class Source(Struct, frozen=True):
@@ -62,13 +90,25 @@ class Source(Struct, frozen=True):
 
 
 class SourceRead(Struct):
-    """What was read of a source: lines, those that were no events, the first of these with the reasons."""
+    """What was read of a source: lines, those that were no events, the first of these with the reasons.
+
+    ``parsed`` is how many lines were looked at one by one, None for all of them.
+    """
 
     name: str
     of_events: bool = True
     lines: int = 0
     unreadable: int = 0
     bad_lines: list[BadLine] = []
+    parsed: int | None = None
+
+    def add(self, other: SourceRead) -> None:
+        """Take over what was read of a part that comes next."""
+        self.lines += other.lines
+        self.unreadable += other.unreadable
+        self.bad_lines = [*self.bad_lines, *other.bad_lines][:SHOWN]
+        if self.parsed is not None:
+            self.parsed += other.parsed or 0
 
 
 class SourceReader:
@@ -83,33 +123,74 @@ class SourceReader:
 
     def __init__(self, source: Source, number: int, scale: Scale, *, keeps_raw: bool = False) -> None:
         self.source, self.number, self._scale, self._keeps_raw = source, number, scale, keeps_raw
+        self._begin()
+
+    def _begin(self) -> None:
+        source = self.source
         self.read = SourceRead(source.name, source.layout is None)
+        self._stream = EventStream(source.name, scale=self._scale)
+        self._reader = None if source.layout is None else source.layout.reader()
+        self._clock: datetime | None = None
+        self._at = 0
 
-    def entries(self, meets: Meets, *, every: bool) -> Generator[Entry]:
-        """Yield the hits, or ``every`` event, in the order of the file."""
-        with open_one(self.source.file.path) as file:
-            raw = self._raw(file)
-            read = file if raw is None else cast(IO[bytes], raw)
-            located = self._events(read) if self.source.layout is None else self._log(read, self.source.layout)
-            with closing(located):
-                yield from self._chosen(located, meets, raw, every=every)
-
-    def _chosen(
-        self, located: Iterator[tuple[int, int, Event]], meets: Meets, raw: RawLines | None, *, every: bool
+    def entries(
+        self, meets: Meets | None, *, every: bool, through: Candidates | None = None, part: Range | None = None, before: int = 0
     ) -> Generator[Entry]:
-        """Yield entries of events with their first lines and how many they have."""
-        shift, number = self.source.shift, self.number
-        clock: datetime | None = None
-        for at, (line, lines, event) in enumerate(located):
-            if shift:
-                event.time = self._shifted(event.time)
-            if clock is None or event.time > clock:
-                clock = event.time
-            hit = meets(event)
-            if raw is not None:
-                raw.drop(line)
-            if hit or every:
-                yield Entry(event, number, line, clock, at, hit, raw.take(line, lines) if hit and raw is not None else b"")
+        """Yield the hits, or ``every`` event, in the order of the file; as `batches` does."""
+        for some in self.batches(meets, every=every, through=through, part=part, before=before):
+            yield from some
+
+    def batches(
+        self, meets: Meets | None, *, every: bool, through: Candidates | None = None, part: Range | None = None, before: int = 0
+    ) -> Generator[list[Entry]]:
+        """Yield the hits, or ``every`` event, some at a time, in the order of the file.
+
+        Args:
+            meets: Tells whether an event is a hit; without it all are.
+            every: Whether other events are wanted, too.
+            through: What looks through the file for records that may be hits, where only these are parsed.
+            part: A range of the file that begins and ends with whole records.
+            before: How many lines stand before that.
+        """
+        self._begin()
+        with open_one(self.source.file.path) if part is None else open_range(part) as file:
+            if through is None:
+                yield from self._of(file, before, meets, every=every)
+                return
+            self.read.parsed = 0
+            try:
+                for lines, data in through.slices(file):
+                    self.read.parsed += data.count(b"\n") + (not data.endswith(b"\n"))
+                    yield from self._of(cast(IO[bytes], io.BytesIO(data)), before + lines, meets, every=False)
+            finally:
+                self.read.lines = through.lines
+
+    def _of(self, file: IO[bytes], before: int, meets: Meets | None, *, every: bool) -> Generator[list[Entry]]:
+        """Yield entries of a stream of whole records, before which so many lines stand."""
+        raw = self._raw(file)
+        read = file if raw is None else cast(IO[bytes], raw)
+        located = self._events(read, before) if self._reader is None else self._log(read, before, self._reader)
+        shift, number, at, clock = self.source.shift, self.number, self._at, self._clock
+        some: list[Entry] = []
+        with closing(located):
+            for line, event in located:
+                if shift:
+                    event.time = self._shifted(event.time)
+                if clock is None or event.time > clock:
+                    self._clock = clock = event.time
+                hit = meets is None or meets(event)
+                if raw is not None:
+                    raw.drop(line - before)
+                if hit or every:
+                    own = b"" if raw is None or not hit else raw.take(line - before, 1 if self._reader is None else self._reader.lines)
+                    some.append(Entry(event, number, line, clock, at, hit, own))
+                    if len(some) == _TOGETHER:
+                        yield some
+                        some = []
+                at += 1
+        self._at = at
+        if some:
+            yield some
 
     def _shifted(self, time: datetime) -> datetime:
         try:
@@ -123,20 +204,23 @@ class SourceReader:
             return None
         return RawLines(file, "utf-8" if self.source.layout is None else self.source.layout.encoding)
 
-    def _events(self, file: IO[bytes]) -> Generator[tuple[int, int, Event]]:
-        stream = EventStream(self.source.name, scale=self._scale)
-        last = 0
+    def _events(self, file: IO[bytes], before: int) -> Generator[tuple[int, Event]]:
+        """Yield events with their lines."""
+        stream, last = self._stream, before
+        stream.number = before
         try:
-            for numbers, events in stream.part_batches(self.source.name, file):
-                for last, event in zip(numbers, events, strict=True):
-                    yield last, 1, event
+            for numbers, events in stream.part_batches(self.source.name, file, begins=not before):
+                yield from zip(numbers, events, strict=True)
+                last = numbers[-1] if numbers else last
         finally:
-            self.read = SourceRead(self.source.name, True, max(stream.number, last), stream.unreadable, stream.bad_lines)
+            self.read.lines = max(stream.number, last) - before
+            self.read.unreadable, self.read.bad_lines = stream.unreadable, stream.bad_lines
 
-    def _log(self, file: IO[bytes], layout: Layout) -> Generator[tuple[int, int, Event]]:
-        reader = layout.reader()
+    def _log(self, file: IO[bytes], before: int, reader: LogReader) -> Generator[tuple[int, Event]]:
+        """Yield events with their first lines."""
         try:
-            for event in reader.read(file, self.source.name):
-                yield reader.line, reader.lines, event
+            for event in reader.read_on(file, self.source.name, before):
+                yield reader.line, event
         finally:
-            self.read = SourceRead(self.source.name, False, reader.read_lines.number, reader.misfits, reader.bad_lines)
+            self.read.lines = reader.read_lines.number
+            self.read.unreadable, self.read.bad_lines = reader.misfits, reader.bad_lines

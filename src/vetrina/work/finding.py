@@ -5,18 +5,24 @@ from __future__ import annotations
 from collections.abc import Generator, Iterator
 from contextlib import ExitStack, closing
 from datetime import datetime, timedelta
-from typing import Protocol
+from typing import Any, Protocol
 
 from msgspec import Struct
 from msgspec.structs import replace
 
 from vetrina.core.base.expressions import Expression
 from vetrina.core.base.levels import Scale
-from vetrina.core.finding.asked import Asked
+from vetrina.core.finding.asked import Asked, Meets
 from vetrina.core.finding.entry import Entry
+from vetrina.core.finding.needles import Needle
 from vetrina.core.finding.order import FirstHits, in_order, last_hits, with_context
 from vetrina.core.finding.sections import Sections, sections_of
+from vetrina.formats.candidates import Candidates
+from vetrina.formats.inputs import open_one
+from vetrina.formats.opening import only_once
 from vetrina.formats.sources import Source, SourceRead, SourceReader
+from vetrina.work.jobs import Engine
+from vetrina.work.parts import FindJob, Maker, batched, candidates, needle_for, search_parts
 
 NEAR = timedelta(hours=1)
 
@@ -25,7 +31,9 @@ class Search(Struct, frozen=True):
     """What is searched, and what of it is shown, in which order.
 
     ``around`` is how many events before and after each hit are shown, ``first`` and ``last`` how many hits at most,
-    ``between`` what begins and ends the sections in which hits must lie.
+    ``between`` what begins and ends the sections in which hits must lie. ``shared`` is the value of the one journey that
+    is wanted. What is made of the hits may care whether they come ``in_order``, for the latest times so far (``clocked``),
+    or for their numbers among all events (``numbered``).
     """
 
     sources: tuple[Source, ...]
@@ -37,6 +45,26 @@ class Search(Struct, frozen=True):
     between: tuple[Expression, Expression] | None = None
     as_is: bool = False
     keeps_raw: bool = False
+    shared: str | None = None
+    in_order: bool = True
+    clocked: bool = False
+    numbered: bool = False
+
+    @property
+    def merges(self) -> bool:
+        """Whether sources are put in the order of time."""
+        return len(self.sources) > 1 and not self.as_is and (self.in_order or self.clocked)
+
+    @property
+    def plain(self) -> bool:
+        """Whether what is shown of a source hangs on its hits alone."""
+        return not self.around and self.between is None and not self.numbered
+
+    @property
+    def apart(self) -> bool:
+        """Whether parts of its sources can be searched apart, and put one after the other."""
+        whole = not self.merges and not self.clocked and self.first is None and self.last is None
+        return self.plain and whole and all(one.layout is None or one.layout.apart for one in self.sources)
 
 
 class Searched(Protocol):
@@ -60,11 +88,12 @@ class Finding:
     """A search at work: what it found is known when its entries were all taken.
 
     ``sections`` are those that hits had to lie in, ``stopped`` tells whether `first` ended it early, ``hits`` how many hits
-    were shown.
+    were shown; ``looked_for`` is what was looked for in bytes, for each source None where all of it was parsed.
     """
 
-    def __init__(self, search: Search) -> None:
+    def __init__(self, search: Search, engine: Engine | None = None) -> None:
         self.search = search
+        self._engine = engine if search.apart else None
         self.readers = [
             SourceReader(one, at, search.scale, keeps_raw=search.keeps_raw) for at, one in enumerate(search.sources)
         ]
@@ -72,25 +101,96 @@ class Finding:
         self.stopped = False
         self.hits = [0] * len(self.readers)
         self.names = [one.name for one in search.sources]
+        self.looked_for = self._looked_for() if search.plain else [None] * len(self.readers)
+        self._empty: set[int] = set()
+
+    @property
+    def shares(self) -> bool:
+        """Whether several processes do it."""
+        return self._engine is not None
 
     @property
     def reads(self) -> list[SourceRead]:
         """What was read of each source."""
         return [one.read for one in self.readers]
 
+    def _looked_for(self) -> list[Needle | None]:
+        search = self.search
+        return [needle_for(one, search.asked, search.shared) for one in search.sources]
+
     def entries(self) -> Iterator[Entry]:
         """Yield hits, and what is shown around them, in order."""
+        for some in self.made(None):
+            yield from some
+
+    def made(self, make: Maker | None) -> Iterator[Any]:
+        """Yield what ``make`` makes of some hits after the other, by several processes where the search has an engine.
+
+        Without it lists of the hits themselves, and of what is shown around them.
+        """
+        if self._engine is not None:
+            for at in range(len(self.readers)):
+                yield from self._in_parts(at, make, self._engine)
+            return
         if self.search.between is not None:
             self.sections = self._sections(*self.search.between)
-        for entry in self._limited():
-            if entry.hit:
-                self.hits[entry.source] += 1
-            yield entry
+        if any(self.looked_for) and (self.search.merges or self.search.clocked):
+            self._look_before()
+        for some in self._batches():
+            for entry in some:
+                self.hits[entry.source] += entry.hit
+            yield some if make is None else make(some)
+
+    def _in_parts(self, at: int, make: Maker | None, engine: Engine) -> Iterator[Any]:
+        search, reader, looked_for = self.search, self.readers[at], self.looked_for[at]
+        job = FindJob(search.sources[at], at, search.scale, search.asked, looked_for, make if looked_for is None else None, search.keeps_raw)
+        reader.read.parsed = None if looked_for is None else 0
+        for found in search_parts(job, engine):
+            self.hits[at] += found.hits
+            reader.read.add(found.read)
+            yield from found.made if job.make is not None or make is None else map(make, found.made)
+
+    def _look_before(self) -> None:
+        """Look which sources may hold hits at all; where the latest times so far count, those are parsed whole.
+
+        One alone, in whose order nothing else comes, need not be.
+        """
+        for at, looked_for in enumerate(self.looked_for):
+            if looked_for is not None and not self._may_hold(at, looked_for):
+                self._empty.add(at)
+        left = [at for at in range(len(self.readers)) if at not in self._empty]
+        if len(left) > 1 or self.search.clocked:
+            self.looked_for = [None] * len(self.readers)
+
+    def _may_hold(self, at: int, looked_for: Needle) -> bool:
+        if only_once(self.search.sources[at].file.path):
+            return True
+        through = candidates(self.search.sources[at], looked_for, self.search.asked)
+        with open_one(self.search.sources[at].file.path) as file:
+            found = next(through.slices(file), None) is not None
+        self.readers[at].read.lines, self.readers[at].read.parsed = through.lines, 0
+        return found
+
+    def _batches(self) -> Iterator[list[Entry]]:
+        search = self.search
+        if search.first is not None or search.last is not None or search.around or self.sections is not None or search.merges:
+            yield from batched(self._limited())
+            return
+        for reader in self.readers:
+            if reader.number not in self._empty:
+                yield from reader.batches(self._meets(), every=False, through=self._through(reader))
+
+    def _meets(self) -> Meets | None:
+        return None if self.search.asked.everything else self.search.asked.compiled(self.search.scale)
+
+    def _through(self, reader: SourceReader) -> Candidates | None:
+        looked_for = self.looked_for[reader.number]
+        return None if looked_for is None else candidates(reader.source, looked_for, self.search.asked)
 
     def _limited(self) -> Iterator[Entry]:
         search = self.search
         with ExitStack() as stack:
-            streams = [stack.enter_context(closing(self._stream(one))) for one in self.readers]
+            streams = [stack.enter_context(closing(self._stream(one))) for one in self.readers if one.number not in self._empty]
             if search.first is not None:
                 first = FirstHits(search.first, search.around)
                 yield from first.of(streams, as_is=search.as_is)
@@ -101,16 +201,16 @@ class Finding:
 
     def _stream(self, reader: SourceReader) -> Generator[Entry]:
         """Yield what may be shown of a source."""
-        meets = self.search.asked.compiled(self.search.scale)
-        every = self.search.around > 0 or self.sections is not None
-        entries: Iterator[Entry] = reader.entries(meets, every=every)
+        search = self.search
+        every = search.around > 0 or self.sections is not None
+        entries: Iterator[Entry] = reader.entries(self._meets(), every=every, through=self._through(reader))
         if self.sections is not None:
             entries = _within(entries, self.sections)
-        return with_context(entries, self.search.around)
+        return with_context(entries, search.around)
 
     def _sections(self, begin: Expression, end: Expression) -> Sections:
         """Return the sections of everything that is read, in the order that is shown."""
-        streams = [one.entries(_anything, every=True) for one in self.readers]
+        streams = [one.entries(None, every=True) for one in self.readers]
         as_is = self.search.as_is
         return sections_of(in_order(streams, as_is=as_is), begin, end, as_is=as_is)
 
@@ -123,7 +223,7 @@ class Finding:
 
     def _count(self, since: datetime, until: datetime) -> int:
         moved = replace(self.search, asked=replace(self.search.asked, since=since, until=until), around=0, first=None, last=None)
-        other = Finding(moved)
+        other = Finding(moved, self._engine)
         return sum(1 for _ in other.entries())
 
 
@@ -132,11 +232,6 @@ def _within(entries: Iterator[Entry], sections: Sections) -> Iterator[Entry]:
         if entry.hit and not sections.holds(entry):
             entry.hit = False
         yield entry
-
-
-def _anything(event: object) -> bool:
-    del event
-    return True
 
 
 def _minus(time: datetime, span: timedelta) -> datetime:
@@ -150,7 +245,7 @@ def last_time(sources: tuple[Source, ...], scale: Scale) -> datetime | None:
     """Return the latest time of all events of sources."""
     latest: datetime | None = None
     for at, one in enumerate(sources):
-        for entry in SourceReader(one, at, scale).entries(_anything, every=True):
+        for entry in SourceReader(one, at, scale).entries(None, every=True):
             if latest is None or entry.clock > latest:
                 latest = entry.clock
     return latest

@@ -214,7 +214,7 @@ class _Track:
 
     def _of_log(self, data: bytes, before: int, reader: LogReader) -> Iterator[tuple[int, Event]]:
         misfits, told = reader.misfits, len(reader.bad_lines)
-        for event in reader.read_on(data, self._source.name, before):
+        for event in reader.read_on(io.BytesIO(data), self._source.name, before):
             yield reader.line, event
         self._bad(reader.misfits - misfits, reader.bad_lines[told:])
 

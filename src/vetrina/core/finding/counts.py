@@ -28,6 +28,13 @@ class Group(Struct):
     errors: int = 0
 
 
+class CountSums(Struct):
+    """What was counted of some entries: all events, and the groups by what is equal for equal values."""
+
+    total: int
+    groups: dict[Any, Group]
+
+
 class By(Struct, frozen=True):
     """What is counted by: one of `PLAIN`, or `field` with its name."""
 
@@ -64,10 +71,14 @@ class Counts:
             if has_error(entry.event):
                 group.errors += count
 
-    def add(self, other: Counts) -> None:
+    def sums(self) -> CountSums:
+        """Return what was counted, to be added elsewhere."""
+        return CountSums(self.total, self._groups)
+
+    def add(self, other: CountSums) -> None:
         """Take over what was counted of other entries."""
         self.total += other.total
-        for key, one in other._groups.items():
+        for key, one in other.groups.items():
             group = self._groups.setdefault(key, Group(one.values))
             group.events += one.events
             group.errors += one.errors
@@ -95,6 +106,25 @@ def _value_of(by: By, scale: Scale, zone: tzinfo, sources: tuple[str, ...]) -> C
         "message": lambda entry: entry.event.message,
     }
     return plain[by.kind]
+
+
+class CountsMaker(Struct):
+    """Counts some entries, here or in another process."""
+
+    by: tuple[By, ...]
+    scale: Scale
+    zone: tzinfo
+    sources: tuple[str, ...]
+
+    def empty(self) -> Counts:
+        """Return counts of nothing yet."""
+        return Counts(self.by, self.scale, self.zone, self.sources)
+
+    def __call__(self, entries: Iterable[Entry]) -> CountSums:
+        """Return the counts of these alone."""
+        counts = self.empty()
+        counts.feed(entries)
+        return counts.sums()
 
 
 class Period(Struct, frozen=True, order=True):
