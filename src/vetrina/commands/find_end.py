@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from vetrina.commands import calling
+from vetrina.core.base.quantities import show_size
 from vetrina.views.screen import Line, Span, counted, number, span
 from vetrina.work.finding import Searched
 
@@ -19,7 +20,7 @@ def remark_unreadable(finding: Searched) -> int:
 
 def summary(finding: Searched, seconds: float) -> list[Line]:
     """Return what was found, where, and of how much."""
-    lines = _sections(finding)
+    lines = [*_spans(finding), *_sections(finding)]
     hits = sum(finding.hits)
     if not hits:
         lines += _nothing(finding)
@@ -30,9 +31,23 @@ def summary(finding: Searched, seconds: float) -> list[Line]:
     words = f"{counted(hits, 'hit')}{f' ({told})' if len(finding.reads) > 1 and hits else ''}"
     if finding.stopped:
         words += ", stopped there (--first)"
+    looked = [one.looked_through for one in finding.reads if one.looked_through is not None]
     read = sum(one.lines for one in finding.reads)
-    words += f"; {counted(read, 'line')} of {counted(len(finding.reads), 'source')} read in {seconds:.2f} s"
+    if looked:
+        words += f"; {show_size(sum(looked))} looked through"
+    words += f"{',' if looked else ';'} {counted(read, 'line')} of {counted(len(finding.reads), 'source')} read in {seconds:.2f} s"
     return [*lines, [span(words, "quiet")]]
+
+
+def _spans(finding: Searched) -> list[Line]:
+    lines: list[Line] = []
+    for one in finding.spans:
+        if one is not None:
+            part = one.part
+            words = f": its times run forward at the {one.places} places that were looked at, so only bytes {number(part.start)} to "
+            words += f"{number(part.end or 0)} of {number(part.whole)} were read"
+            lines.append([span(part.file.name, "place"), Span(words, "quiet")])
+    return lines
 
 
 def _sections(finding: Searched) -> list[Line]:

@@ -21,7 +21,7 @@ from vetrina.core.finding.blocks import Blocks, Bounds
 from vetrina.core.finding.counts import CountsMaker
 from vetrina.core.finding.entry import Entry
 from vetrina.core.finding.folds import folded
-from vetrina.core.finding.journeys import GROUP, Shared, journeys
+from vetrina.core.finding.journeys import Shared, journeys
 from vetrina.views import found_tables as tables
 from vetrina.views.documents import find as documents
 from vetrina.work.conditions import expressions_of
@@ -90,17 +90,13 @@ def _counts(call: Call, finding: Searched, entries: _Entries) -> bool:
 
 
 def _journeys(call: Call, finding: Searched, entries: _Entries) -> bool:
-    name, wants_one, value = call.journey.partition("=")
-    expression = None
-    if call.journey_in:
-        (expression,) = expressions_of([call.journey_in], "--journey-in")
-        if GROUP not in expression.groups:
-            raise refuse("the expression has no group `it`", fix=r"write --journey-in 'ride (?P<it>\d+)'", where="--journey-in")
-    shared = Shared(name, expression)
-    if wants_one:
-        return _one_journey(call, finding, value, (one for one in entries if shared.value(one.event) == value))
+    asked = finding.search.asked
+    if asked.shared_value is not None:
+        return _one_journey(call, finding, asked.shared_value, entries)
+    if asked.shared is None:
+        return False
     try:
-        found = journeys(entries, shared.value, call.scale)
+        found = journeys(entries, asked.shared.value, call.scale)
     except NotUnderstood as reason:
         raise refuse(str(reason), fix="ask for less: --since, --until, --logger", where="--journey") from None
     if call.json:

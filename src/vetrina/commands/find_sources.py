@@ -20,6 +20,7 @@ from vetrina.core.base.faults import Refused, refuse
 from vetrina.core.base.logger_names import tree_name
 from vetrina.core.base.quantities import duration
 from vetrina.core.finding.asked import Asked
+from vetrina.core.finding.journeys import GROUP, Shared
 from vetrina.core.templates.forms import PlainText
 from vetrina.formats.documents import yaml_value
 from vetrina.formats.inputs import PACKED, InputFile, Inputs
@@ -181,10 +182,8 @@ def _search(call: Call, sources: tuple[Source, ...], asked: Asked) -> Search:
 
 def _wanted(call: Call) -> dict[str, Any]:
     """Return what the view of a call needs of its hits."""
-    name, wants_one, value = call.journey.partition("=")
     templates = [call.as_ or "", *("{" + one + "}" for one in call.columns.split(","))]
     return {
-        "shared": value if wants_one and name else None,
         "in_order": not call.count_by or call.taps,
         "clocked": bool(call.journey or call.journey_in or call.blocks),
         "numbered": any("sequence" in one for one in templates),
@@ -199,8 +198,22 @@ def _span(text: str) -> timedelta | None:
         return None
 
 
+def shared_by(call: Call) -> Shared | None:
+    """Return where the value of journeys stands, None where none are wanted."""
+    if not call.journey and not call.journey_in:
+        return None
+    expression = None
+    if call.journey_in:
+        (expression,) = expressions_of([call.journey_in], "--journey-in")
+        if GROUP not in expression.groups:
+            raise refuse("the expression has no group `it`", fix=r"write --journey-in 'ride (?P<it>\d+)'", where="--journey-in")
+    return Shared(call.journey.partition("=")[0], expression)
+
+
 def _asked(call: Call) -> Asked:
     separator = call.setting.separator
+    _, wants_one, value = call.journey.partition("=")
+    shared = shared_by(call)
     fields = []
     for text in call.field:
         name, value = calling.key_value(text, "--field")
@@ -218,4 +231,6 @@ def _asked(call: Call) -> Asked:
         conditions_of(call.keep, call.scale, separator, "--keep"),
         conditions_of(call.drop, call.scale, separator, "--drop"),
         separator=separator,
+        shared=shared,
+        shared_value=value if wants_one else None,
     )

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import io
-from collections.abc import Callable, Generator
+from collections.abc import Callable, Generator, Iterator
 from contextlib import closing
 from datetime import date, datetime, timedelta
 from typing import IO, cast
@@ -16,10 +16,11 @@ from vetrina.core.base.levels import Scale
 from vetrina.core.finding.entry import Entry
 from vetrina.core.finding.needles import Form
 from vetrina.core.templates.forms import CsvRow, PlainText, Template
-from vetrina.formats.candidates import Candidates
+from vetrina.formats.candidates import Again, Candidates, again_from
 from vetrina.formats.events import EventStream
 from vetrina.formats.inputs import InputFile, open_one
 from vetrina.formats.logs import SHOWN, LogReader
+from vetrina.formats.opening import only_once
 from vetrina.formats.pieces import Range, open_range
 from vetrina.formats.raw_lines import RawLines
 from vetrina.formats.read_parts import BadLine
@@ -92,7 +93,7 @@ class Source(Struct, frozen=True):
 class SourceRead(Struct):
     """What was read of a source: lines, those that were no events, the first of these with the reasons.
 
-    ``parsed`` is how many lines were looked at one by one, None for all of them.
+    ``looked_through`` is how many bytes were looked through for what hits must hold, None where all lines were read.
     """
 
     name: str
@@ -100,15 +101,15 @@ class SourceRead(Struct):
     lines: int = 0
     unreadable: int = 0
     bad_lines: list[BadLine] = []
-    parsed: int | None = None
+    looked_through: int | None = None
 
     def add(self, other: SourceRead) -> None:
         """Take over what was read of a part that comes next."""
         self.lines += other.lines
         self.unreadable += other.unreadable
         self.bad_lines = [*self.bad_lines, *other.bad_lines][:SHOWN]
-        if self.parsed is not None:
-            self.parsed += other.parsed or 0
+        if other.looked_through is not None:
+            self.looked_through = (self.looked_through or 0) + other.looked_through
 
 
 class SourceReader:
@@ -140,6 +141,27 @@ class SourceReader:
         for some in self.batches(meets, every=every, through=through, part=part, before=before):
             yield from some
 
+    def entries_of(self, file: IO[bytes]) -> Iterator[Entry]:
+        """Yield every event of a stream of whole records."""
+        self._begin()
+        for some in self._of(file, 1, None, every=True):  # no file begins with it
+            yield from some
+
+    @property
+    def begins(self) -> Callable[[bytes], bool]:
+        """What tells whether a record begins with a line of bytes."""
+        layout, reader = self.source.layout, self._reader
+        if layout is None or reader is None or layout.a_record_a_line:
+            return lambda _line: True
+
+        def begins(line: bytes) -> bool:
+            try:
+                return reader.begins(line.decode(reader.encoding).removesuffix("\r"))
+            except UnicodeDecodeError:
+                return False
+
+        return begins
+
     def batches(
         self, meets: Meets | None, *, every: bool, through: Candidates | None = None, part: Range | None = None, before: int = 0
     ) -> Generator[list[Entry]]:
@@ -157,13 +179,19 @@ class SourceReader:
             if through is None:
                 yield from self._of(file, before, meets, every=every)
                 return
-            self.read.parsed = 0
+            parsed = 0
             try:
-                for lines, data in through.slices(file):
-                    self.read.parsed += data.count(b"\n") + (not data.endswith(b"\n"))
+                for lines, data in through.slices(file, self._again(part)):
+                    parsed += data.count(b"\n") + (not data.endswith(b"\n"))
                     yield from self._of(cast(IO[bytes], io.BytesIO(data)), before + lines, meets, every=False)
             finally:
-                self.read.lines = through.lines
+                self.read.lines, self.read.looked_through = parsed, through.size
+
+    def _again(self, part: Range | None) -> Again | None:
+        """Return what gives the bytes once more that are read here, None for those of a stream."""
+        if not self.source.grows or only_once(self.source.file.path):
+            return None
+        return again_from(self.source.file.path, 0 if part is None else part.start)
 
     def _of(self, file: IO[bytes], before: int, meets: Meets | None, *, every: bool) -> Generator[list[Entry]]:
         """Yield entries of a stream of whole records, before which so many lines stand."""

@@ -23,6 +23,7 @@ from vetrina.formats.opening import only_once
 from vetrina.formats.sources import Source, SourceRead, SourceReader
 from vetrina.work.jobs import Engine
 from vetrina.work.parts import FindJob, Maker, batched, candidates, needle_for, search_parts
+from vetrina.work.spans import Span, span_of
 
 NEAR = timedelta(hours=1)
 
@@ -31,8 +32,7 @@ class Search(Struct, frozen=True):
     """What is searched, and what of it is shown, in which order.
 
     ``around`` is how many events before and after each hit are shown, ``first`` and ``last`` how many hits at most,
-    ``between`` what begins and ends the sections in which hits must lie. ``shared`` is the value of the one journey that
-    is wanted. What is made of the hits may care whether they come ``in_order``, for the latest times so far (``clocked``),
+    ``between`` what begins and ends the sections in which hits must lie. What is made of the hits may care whether they come ``in_order``, for the latest times so far (``clocked``),
     or for their numbers among all events (``numbered``).
     """
 
@@ -45,7 +45,6 @@ class Search(Struct, frozen=True):
     between: tuple[Expression, Expression] | None = None
     as_is: bool = False
     keeps_raw: bool = False
-    shared: str | None = None
     in_order: bool = True
     clocked: bool = False
     numbered: bool = False
@@ -75,6 +74,7 @@ class Searched(Protocol):
     hits: list[int]
     sections: Sections | None
     stopped: bool
+    spans: list[Span | None]
 
     @property
     def reads(self) -> list[SourceRead]:
@@ -103,6 +103,8 @@ class Finding:
         self.names = [one.name for one in search.sources]
         self.looked_for = self._looked_for() if search.plain else [None] * len(self.readers)
         self._empty: set[int] = set()
+        asked = search.asked
+        self.spans = [span_of(one, search.scale, asked.since, asked.until) if search.plain else None for one in search.sources]
 
     @property
     def shares(self) -> bool:
@@ -116,7 +118,7 @@ class Finding:
 
     def _looked_for(self) -> list[Needle | None]:
         search = self.search
-        return [needle_for(one, search.asked, search.shared) for one in search.sources]
+        return [needle_for(one, search.asked) for one in search.sources]
 
     def entries(self) -> Iterator[Entry]:
         """Yield hits, and what is shown around them, in order."""
@@ -144,8 +146,8 @@ class Finding:
     def _in_parts(self, at: int, make: Maker | None, engine: Engine) -> Iterator[Any]:
         search, reader, looked_for = self.search, self.readers[at], self.looked_for[at]
         job = FindJob(search.sources[at], at, search.scale, search.asked, looked_for, make if looked_for is None else None, search.keeps_raw)
-        reader.read.parsed = None if looked_for is None else 0
-        for found in search_parts(job, engine):
+        span = self.spans[at]
+        for found in search_parts(job, engine, None if span is None else span.part):
             self.hits[at] += found.hits
             reader.read.add(found.read)
             yield from found.made if job.make is not None or make is None else map(make, found.made)
@@ -168,7 +170,7 @@ class Finding:
         through = candidates(self.search.sources[at], looked_for, self.search.asked)
         with open_one(self.search.sources[at].file.path) as file:
             found = next(through.slices(file), None) is not None
-        self.readers[at].read.lines, self.readers[at].read.parsed = through.lines, 0
+        self.readers[at].read.looked_through = through.size
         return found
 
     def _batches(self) -> Iterator[list[Entry]]:
@@ -178,7 +180,24 @@ class Finding:
             return
         for reader in self.readers:
             if reader.number not in self._empty:
-                yield from reader.batches(self._meets(), every=False, through=self._through(reader))
+                yield from self._of(reader, every=False)
+
+    def _of(self, reader: SourceReader, *, every: bool) -> Iterator[list[Entry]]:
+        """Yield what may be shown of a source, of a span of it with the lines at which it stands in the file."""
+        span = self.spans[reader.number]
+        found = reader.batches(self._meets(), every=every, through=self._through(reader), part=None if span is None else span.part)
+        if span is None:
+            yield from found
+            return
+        before: int | None = None
+        for some in found:
+            before = span.lines_before() if before is None else before
+            for entry in some:
+                entry.line += before
+            yield some
+        if reader.read.bad_lines:
+            before = span.lines_before() if before is None else before
+            reader.read.bad_lines = [replace(one, number=one.number + before) for one in reader.read.bad_lines]
 
     def _meets(self) -> Meets | None:
         return None if self.search.asked.everything else self.search.asked.compiled(self.search.scale)
@@ -203,7 +222,7 @@ class Finding:
         """Yield what may be shown of a source."""
         search = self.search
         every = search.around > 0 or self.sections is not None
-        entries: Iterator[Entry] = reader.entries(self._meets(), every=every, through=self._through(reader))
+        entries: Iterator[Entry] = (entry for some in self._of(reader, every=every) for entry in some)
         if self.sections is not None:
             entries = _within(entries, self.sections)
         return with_context(entries, search.around)

@@ -21,6 +21,7 @@ from vetrina.formats.logs import LogReader
 from vetrina.formats.read_parts import BadLine
 from vetrina.formats.sources import Source, SourceRead, SourceReader
 from vetrina.work.finding import Search
+from vetrina.work.spans import Span
 
 _PAUSE = 0.2
 _PATIENCE = 0.6
@@ -37,6 +38,7 @@ class Following:
         self.search = search
         self.sections: Sections | None = None
         self.stopped = False
+        self.spans: list[Span | None] = []
         self.names: list[str] = []
         self.hits: list[int] = []
         self._join = join

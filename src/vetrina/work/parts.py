@@ -12,7 +12,7 @@ from vetrina.core.base.levels import Scale
 from vetrina.core.finding.asked import Asked
 from vetrina.core.finding.entry import Entry
 from vetrina.core.finding.needles import Form, Needle, needle
-from vetrina.formats.candidates import Candidates
+from vetrina.formats.candidates import Candidates, again_from
 from vetrina.formats.inputs import Inputs
 from vetrina.formats.lines import Lines
 from vetrina.formats.pieces import Piece, Range, open_range
@@ -78,46 +78,30 @@ def batched(entries: Iterable[Entry]) -> Iterator[list[Entry]]:
         yield some
 
 
-def needle_for(source: Source, asked: Asked, shared: str | None) -> Needle | None:
+def needle_for(source: Source, asked: Asked) -> Needle | None:
     """Return what the records of a source must hold to be hits, None where that cannot be looked for."""
     if source.layout is None:
-        return needle(asked, Form.EVENTS, "utf-8", fields=True, shared=shared)
+        return needle(asked, Form.EVENTS, "utf-8", fields=True)
     if not source.layout.apart:
         return None
     try:
-        return needle(asked, source.layout.form, source.layout.encoding, fields=source.layout.has_fields, shared=shared)
+        return needle(asked, source.layout.form, source.layout.encoding, fields=source.layout.has_fields)
     except UnicodeEncodeError:  # its encoding has no such sign: it may stand there in another way
         return None
 
 
 def candidates(source: Source, looked_for: Needle, asked: Asked) -> Candidates:
     """Return what looks through a source."""
-    begins = None if source.layout is None or source.layout.a_record_a_line else line_test(source)
+    begins = None if source.layout is None or source.layout.a_record_a_line else SourceReader(source, 0, Scale()).begins
     return Candidates(looked_for, folded=asked.ignore_case, begins=begins)
 
 
-def line_test(source: Source) -> Callable[[bytes], bool]:
-    """Return what tells whether a record of a log begins with a line of bytes."""
-    layout = source.layout
-    if layout is None:
-        return lambda _line: True
-    reader = layout.reader()
-
-    def begins(line: bytes) -> bool:
-        try:
-            return reader.begins(line.decode(reader.encoding).removesuffix("\r"))
-        except UnicodeDecodeError:
-            return False
-
-    return begins
-
-
-def parts_of(source: Source, engine: Engine) -> list[Piece]:
+def parts_of(source: Source, engine: Engine, *, looked_for: bool) -> list[Piece]:
     """Return a source in parts for an engine: each begins with a record, and has one range."""
-    pieces = cut(Inputs((source.file,), source.name), engine, shown=True)
+    pieces = cut(Inputs((source.file,), source.name), engine, shown=not looked_for)
     if len(pieces) < 2 or source.layout is None or source.layout.a_record_a_line:
         return pieces
-    begins = line_test(source)
+    begins = SourceReader(source, 0, Scale()).begins
     starts = [0]
     for piece in pieces[1:]:
         (part,) = piece.ranges
@@ -140,17 +124,25 @@ def _first_record(part: Range, begins: Callable[[bytes], bool]) -> int:
     return part.whole
 
 
-def search_parts(job: FindJob, engine: Engine) -> Iterator[Found]:
-    """Yield what is found in each part of a source, in order; the lines of entries count from the file's beginning."""
-    pieces = parts_of(job.source, engine)
+def search_parts(job: FindJob, engine: Engine, span: Range | None) -> Iterator[Found]:
+    """Yield what is found in each part of a source, or of those of a span of it, in order; lines count from the file's beginning."""
+    pieces = parts_of(job.source, engine, looked_for=job.looked_for is not None)
+    if span is not None:
+        pieces = [one for one in pieces if one.ranges[0].start < (span.end or 0) and (one.ranges[0].end or 0) > span.start]
+    again = again_from(job.source.file.path, 0)
     if job.make is not None:
-        yield from engine.run(job, numbered(engine, CountingJob(), pieces))
+        start = pieces[0].ranges[0].start if pieces else 0
+        ahead = sum(one.count(b"\n") for one in again(0, start))
+        yield from engine.run(job, [replace(one, in_file=one.in_file + ahead) for one in numbered(engine, CountingJob(), pieces)])
         return
-    before = 0
-    for found in engine.run(job, pieces):
+    lines = known = 0
+    for piece, found in zip(pieces, engine.run(job, pieces), strict=True):
+        start = piece.ranges[0].start
+        if found.made or found.read.bad_lines:
+            lines += sum(one.count(b"\n") for one in again(known, start))
+            known = start
         for some in found.made:
             for entry in some:
-                entry.line += before
-        found.read.bad_lines = [replace(one, number=one.number + before) for one in found.read.bad_lines]
-        before += found.read.lines
+                entry.line += lines
+        found.read.bad_lines = [replace(one, number=one.number + lines) for one in found.read.bad_lines]
         yield found

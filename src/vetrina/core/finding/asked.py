@@ -12,6 +12,7 @@ from vetrina.core.base.expressions import Expression
 from vetrina.core.base.levels import LevelRange, Scale, Severities
 from vetrina.core.base.logger_names import tree_name
 from vetrina.core.base.memo import Memo
+from vetrina.core.finding.journeys import Shared
 from vetrina.core.plan.conditions import All, Condition, ErrorIs, FieldIs, LevelIs, LoggerIs, MessageMatches, Not, holds, reduce
 
 Meets = Callable[[Event], bool]
@@ -22,6 +23,7 @@ class Asked(Struct, frozen=True):
 
     ``texts`` are literals in the filled message, or in the error as a template's `{error}` shows it; with
     ``ignore_case`` they, and ``messages``, are compared without regard to case (by RE2's simple folding).
+    ``shared`` is where the value of a journey stands, ``shared_value`` the one that is wanted, None for any.
     ``since`` is the first time that counts, ``until`` the first that does not: by an event's own time.
     """
 
@@ -39,6 +41,8 @@ class Asked(Struct, frozen=True):
     since: datetime | None = None
     until: datetime | None = None
     separator: str = "."
+    shared: Shared | None = None
+    shared_value: str | None = None
 
     def condition(self) -> Condition:
         """Return what can be said as the condition of a rule."""
@@ -60,7 +64,7 @@ class Asked(Struct, frozen=True):
     def compiled(self, scale: Scale, *, timed: bool = True) -> Meets:
         """Return the function that tells whether an event meets all of it, or with ``timed`` false all but the times."""
         settled = _Settled(self.condition(), scale)
-        further = [*self._times(timed=timed), *self._texts(), *self._thread()]
+        further = [*self._times(timed=timed), *self._texts(), *self._thread(), *self._journeys()]
         if not further:
             return settled.meets
         if len(further) == 1:
@@ -85,6 +89,14 @@ class Asked(Struct, frozen=True):
     def _thread(self) -> list[Meets]:
         wanted = self.thread
         return [] if wanted is None else [lambda event: event.thread is not None and str(event.thread) == wanted]
+
+    def _journeys(self) -> list[Meets]:
+        if self.shared is None:
+            return []
+        value, wanted = self.shared.value, self.shared_value
+        if wanted is None:
+            return [lambda event: value(event) is not None]
+        return [lambda event: value(event) == wanted]
 
     @property
     def everything(self) -> bool:

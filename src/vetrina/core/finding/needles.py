@@ -23,7 +23,7 @@ _LEAST, _HALVES, _MOST = 3, 6, 48
 _PLAIN = re.compile(r"[A-Za-z0-9 _.!?#$%&'()*+;<=>@^|~-]+")
 _PRINTED = re.compile(r"[^\x00-\x1f\x7f-\x9f\ufeff\ufffd\u2028\u2029\ud800-\udfff]+")
 _ESCAPES = r"\\u(?:00[2-7]|017[fF]|212[aA])"
-_NUMBERS = r"[:\[,][ \t]*-?(?:\d+(?:\.\d*)?[eE]|\d*\.0000|\d*\.\d{16}|\d{16,}\.)"
+_NUMBERS = tuple(rf"{sign}[ \t]*-?\d(?:[\d.]*[eE]|\d*\.0000|\d*\.\d{{16}}|\d{{15,}}\.)" for sign in (":", ",", r"\["))
 """JSON numbers that are shown otherwise than they are written: with exponents, or with very many digits."""
 _HOLE = r"\{[^\"\s{}]"
 
@@ -37,22 +37,19 @@ class Form(Enum):
 
 
 class Needle(Struct, frozen=True):
-    """What to look for in bytes: any of ``literals``, else any of the RE2 ``signs``; ``all`` is an RE2 of all of these.
-
-    ``text`` is what it was made of.
-    """
+    """What to look for in bytes: any of ``literals``, or of the RE2 ``signs``; ``text`` is what it was made of."""
 
     text: str
     literals: tuple[bytes, ...]
     signs: tuple[str, ...]
 
     @property
-    def all(self) -> str:
-        """Return one expression of all."""
-        return "|".join([*(_quoted(one.decode("latin-1")) for one in self.literals), *self.signs])
+    def each(self) -> list[str]:
+        """Return an expression of each, for bytes as Latin-1; one of text without regard to case has no literals."""
+        return [*(_quoted(one.decode("latin-1")) for one in self.literals), *self.signs]
 
 
-def needle(asked: Asked, form: Form, encoding: str, *, fields: bool, shared: str | None = None) -> Needle | None:
+def needle(asked: Asked, form: Form, encoding: str, *, fields: bool) -> Needle | None:
     """Return what records must hold, None where nothing can be said.
 
     Args:
@@ -60,13 +57,13 @@ def needle(asked: Asked, form: Form, encoding: str, *, fields: bool, shared: str
         form: How the records are written.
         encoding: Of the text: one in which ASCII is a byte a sign.
         fields: Whether events have fields, so that their messages may have holes.
-        shared: The value of a journey, where only its events are wanted.
     """
-    found = [*_in_texts(asked, shared, form), *_in_fields(asked, form)]
+    found = [*_in_texts(asked, form), *_in_fields(asked, form)]
     if not found:
         return None
     text, digits = max(found, key=lambda one: len(one[0]))
     text = text[:_MOST].rstrip(" ")
+    digits = digits or (form is not Form.TEXT and len(text) == _MOST and _may_be_a_number(text))
     if asked.ignore_case:
         return Needle(text, (), (f"(?i:{_pieces(text, form, fields=fields)})", *_further(form, digits=digits, fields=fields)))
     if form is Form.EVENTS and len(text) < _HALVES:
@@ -83,15 +80,15 @@ def _further(form: Form, *, digits: bool, fields: bool) -> tuple[str, ...]:
     if form is Form.TEXT:
         return (_HOLE,) if fields else ()
     hole = (_HOLE,) if form is Form.RECORDS and fields else ()
-    return (_ESCAPES, *hole, *((_NUMBERS,) if digits else ()))
+    return (_ESCAPES, *hole, *(_NUMBERS if digits else ()))
 
 
-def _in_texts(asked: Asked, shared: str | None, form: Form) -> Iterator[tuple[str, bool]]:
+def _in_texts(asked: Asked, form: Form) -> Iterator[tuple[str, bool]]:
     """Yield parts of what the filled message, or the error, must hold, and whether numbers may be written otherwise."""
     texts = [*asked.texts, *(run for one in asked.messages for run in plain_runs(one.text))]
-    for text in (*texts, *([] if shared is None else [shared])):
+    for text in (*texts, *([] if asked.shared_value is None else [asked.shared_value])):
         for run in _runs(text, form, folded=asked.ignore_case):
-            yield run, form is not Form.TEXT and any(map(str.isdigit, run))
+            yield run, form is not Form.TEXT and _may_be_a_number(run)
 
 
 def _in_fields(asked: Asked, form: Form) -> Iterator[tuple[str, bool]]:
@@ -102,13 +99,25 @@ def _in_fields(asked: Asked, form: Form) -> Iterator[tuple[str, bool]]:
             yield run, any(map(str.isdigit, run))
 
 
+def _may_be_a_number(text: str) -> bool:
+    """Tell whether a number that is written otherwise may supply so much of a text's end that no half of it is left whole.
+
+    In its middle a number's hole ends, and what follows is looked for; the same holds for what stands before its end.
+    """
+    half = len(text) // 2
+    begun, ended = _NUMBER_FIRST.match(text), _NUMBER_LAST.search(text)
+    return (begun is not None and begun.end() > half) or (ended is not None and ended.start() < half)
+
+
+_NUMBER_FIRST = re.compile(r"[0-9.eE+-]+")
+_NUMBER_LAST = re.compile(r"-?[0-9][0-9.eE+-]*\Z")
+
+
 def _runs(text: str, form: Form, *, folded: bool = False) -> Iterator[str]:
-    """Yield the parts of a text that stand in a record as they are; for JSON rather without digits, where enough is left."""
+    """Yield the parts of a text that stand in a record as they are; for JSON rather one that no number may supply."""
     runs = [one.strip(" ") for one in (_PRINTED if form is Form.TEXT and not folded else _PLAIN).findall(text)]
-    if form is not Form.TEXT:
-        wordy = [part.strip(" ") for one in runs for part in re.split(r"[0-9.eE+-]*\d[0-9.eE+-]*", one)]
-        runs = [one for one in wordy if len(one) >= _HALVES] or runs
-    yield from (one for one in runs if len(one) >= _LEAST)
+    sure = [] if form is Form.TEXT else [one for one in runs if len(one) >= _HALVES and not _may_be_a_number(one)]
+    yield from (one for one in sure or runs if len(one) >= _LEAST)
 
 
 def _pieces(text: str, form: Form, *, fields: bool) -> str:
