@@ -23,8 +23,9 @@ from vetrina.core.finding.asked import Asked
 from vetrina.core.finding.journeys import GROUP, Shared
 from vetrina.core.templates.forms import PlainText
 from vetrina.formats.documents import yaml_value
-from vetrina.formats.inputs import PACKED, InputFile, Inputs
-from vetrina.formats.log_drafts import Drafted, drafted, events_in, fits
+from vetrina.formats.inputs import ENDINGS, PACKED, InputFile, Inputs
+from vetrina.formats.log_drafts import ENOUGH, Drafted, drafted, fits, reads_nothing, share_of_events
+from vetrina.formats.opening import only_once
 from vetrina.formats.sources import Source
 from vetrina.work.asked import known_appenders, level_range
 from vetrina.work.conditions import conditions_of, expressions_of
@@ -120,7 +121,10 @@ def _workers(call: Call, search: Search) -> str:
 def _known(found: Sequence[Source | Unknown], call: Call, written: Written) -> list[Source]:
     """Return sources; the layouts of those of which nobody told it are drafted, and that is said."""
     drafts: list[tuple[str, Drafted]] = []
-    known = [one if isinstance(one, Source) else _drafted(one.file, call, written, drafts) for one in found]
+    known = [
+        one if isinstance(one, Source) and not _misnamed(one, written) else _drafted(one.file, call, written, drafts)
+        for one in found
+    ]
     call.short = note_drafts(drafts)
     separators = {one.layout.template.setting.separator for one in known if one.layout is not None}
     if drafts and call.plan is None and call.separator is None and len(separators) == 1:
@@ -128,8 +132,16 @@ def _known(found: Sequence[Source | Unknown], call: Call, written: Written) -> l
     return known
 
 
+def _misnamed(one: Source, written: Written) -> bool:
+    """Tell whether a file is called like events and has none among its first lines, or is of another layout than is likely."""
+    if one.layout is not None and not one.named and not only_once(one.file.path):
+        return reads_nothing(one.layout, one.file)
+    called = one.layout is None and written.template is None and one.file.name.endswith(ENDINGS)
+    return called and not only_once(one.file.path) and share_of_events(one.file) == 0
+
+
 def _drafted(file: InputFile, call: Call, written: Written, drafts: list[tuple[str, Drafted]]) -> Source:
-    if events_in(file):
+    if share_of_events(file) >= ENOUGH:
         return Source(file)
     alike = {id(one): one for name, one in drafts if _stem(name) == _stem(file.name)}  # such as the files of one roll
     found = next((one for one in alike.values() if fits(one, file)), None)

@@ -18,7 +18,7 @@ from vetrina.core.base.faults import offer, refuse
 from vetrina.core.base.levels import Scale
 from vetrina.core.templates.forms import PlainText, Template
 from vetrina.formats.inputs import Inputs, there
-from vetrina.formats.log_drafts import ENOUGH, Drafted, drafted, events_in
+from vetrina.formats.log_drafts import ENOUGH, Drafted, drafted, share_of_events
 from vetrina.work.asked import known_appenders
 from vetrina.work.logs_given import day_given, encoding_given, setting_given, template_given
 
@@ -90,7 +90,7 @@ def print_draft(how: How, logs: Sequence[str], *, as_json: bool) -> None:
 
 def _drafted(how: How, inputs: Inputs) -> Drafted:
     setting_given(how.zone or "UTC")
-    events = next((one for one in inputs.parts if events_in(one)), None)
+    events = next((one for one in inputs.parts if share_of_events(one) >= ENOUGH and one.size), None)
     if events is not None:
         raise refuse("these are events already", fix="vetrina find searches them, other commands take them as they are", where=events.name)
     encoding = encoding_given(how.encoding) if how.encoding else ""

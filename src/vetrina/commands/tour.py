@@ -54,9 +54,17 @@ def _unpack(folder: Path) -> None:
     folder.mkdir(parents=True, exist_ok=True)
     _put(folder / _MARKER, b"made by vetrina tour; it may be overwritten by the next one\n")
     with as_file(files("vetrina.demo")) as demo:
-        for source in sorted(demo.iterdir()):
-            if source.suffix not in {".py", ".pyc"} and source.is_file():
-                _put(folder / source.name, source.read_bytes())
+        _copy(demo, folder)
+
+
+def _copy(source: Path, target: Path) -> None:
+    """Copy the files of a folder, and of those in it."""
+    for one in sorted(source.iterdir()):
+        if one.is_dir() and one.name != "__pycache__":
+            (target / one.name).mkdir(exist_ok=True)
+            _copy(one, target / one.name)
+        elif one.is_file() and one.suffix not in {".py", ".pyc"}:
+            _put(target / one.name, one.read_bytes())
 
 
 def _put(target: Path, data: bytes) -> None:

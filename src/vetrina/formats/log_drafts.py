@@ -111,6 +111,14 @@ def drafted(files: Sequence[InputFile], *, zone: str = "UTC", separator: str = "
     return _made(best, alike, sample, file, day)
 
 
+def reads_nothing(layout: Layout, file: InputFile) -> bool:
+    """Tell whether a layout reads none of a file's first lines."""
+    sample = sampled(file, layout.encoding)
+    trial = _Trial(Draft(""), layout.template, layout.template.setting.scale)
+    _read_run(trial, sample.runs[0], layout.day)
+    return trial.lines > 0 and not trial.read
+
+
 def fits(one: Drafted, file: InputFile) -> bool:
     """Tell whether a layout that was drafted from another log reads this one as well."""
     sample = sampled(file, one.layout.encoding)
@@ -125,16 +133,18 @@ def _joined(samples: Sequence[Sample]) -> Sample:
     return replace(samples[0], runs=[run for one in samples for run in one.runs], whole=all(one.whole for one in samples))
 
 
-def events_in(file: InputFile) -> bool:
-    """Tell whether a file holds events as JSON Lines, whatever its name is: nearly all of its first lines are some."""
+def share_of_events(file: InputFile) -> float:
+    """Return how large a part of a file's first lines are events as JSON Lines, whatever its name is."""
     run = sampled(file, "utf-8").runs[0]
     lines = [line for line in run if line.strip()]
-    if not lines or not lines[0].lstrip().startswith("{"):
-        return False
+    if not lines:
+        return 1.0
+    if not lines[0].lstrip().startswith("{"):
+        return 0.0
     stream = EventStream(file.name)
     data = io.BytesIO("\n".join(lines).encode("utf-8", "replace"))
     read = sum(len(events) for _, events in stream.part_batches(file.name, data))
-    return read >= ENOUGH * len(lines)
+    return read / len(lines)
 
 
 def _drafts(lines: Sequence[str]) -> list[Draft]:

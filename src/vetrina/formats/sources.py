@@ -71,13 +71,14 @@ class Layout(Struct, frozen=True):
 class Source(Struct, frozen=True):
     """A file that is searched; without ``layout`` it holds events as JSON Lines. Its clock is ``shift`` behind.
 
-    ``appender`` is whose file it is, where it is one of a plan's.
+    ``appender`` is whose file it is, where it is one of a plan's; ``named`` tells that its name says so.
     """
 
     file: InputFile
     layout: Layout | None = None
     shift: timedelta = timedelta(0)
     appender: str = ""
+    named: bool = True
 
     @property
     def name(self) -> str:

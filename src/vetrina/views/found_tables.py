@@ -38,7 +38,7 @@ def seconds(count: float) -> str:
 
 def _text(value: Any) -> str:
     if isinstance(value, Period):
-        return value.text.replace("T", " ").removesuffix("Z")
+        return value.text.replace("T", " ").removesuffix("Z").replace(":00", "", 1) if "T" in value.text else value.text
     return "(none)" if value is None else text_of(value) or '""'
 
 

@@ -175,7 +175,7 @@ def _source(file: InputFile, written: Written, faults: list[Fault]) -> Source | 
         fix = f"name its appender alone, or call it like the files of {' or '.join(written.appenders)}"
         faults.append(Fault("call", "which of the appenders wrote this file?", fix=fix, where=file.name))
         return Unknown(file)
-    return Source(file, written.layout(one), appender=one.name)
+    return Source(file, written.layout(one), appender=one.name, named=Path(file.name).name.startswith(one.name))
 
 
 def _taking_the_rest(name: str, written: Written) -> Appender | None:
