@@ -8,7 +8,27 @@ from datetime import UTC, datetime, timedelta
 from typing import Any
 
 START = datetime(2026, 11, 13, 10, 40, tzinfo=UTC)
-_WORDS = ("cabin", "did not close", "needle-20817", "Stra\u00dfe", "km/h", "wind", "e5", "1.5", "a\"b", "back\\slash", "tab\there", "\u212a7", "\u017ftop", "20817", "\u00e9t\u00e9", "x", " ", ", ", ": ")
+_WORDS = (
+    "cabin",
+    "did not close",
+    "needle-20817",
+    "Stra\u00dfe",
+    "km/h",
+    "wind",
+    "e5",
+    "1.5",
+    'a"b',
+    "back\\slash",
+    "tab\there",
+    "\u212a7",
+    "\u017ftop",
+    "20817",
+    "\u00e9t\u00e9",
+    "x",
+    " ",
+    ", ",
+    ": ",
+)
 _VALUES: tuple[Any, ...] = (
     17, 20817, -3, 1.5, 2.50, 1e20, 1e-7, 20817.0, 123456789012345678901234567890, True, None, "door", "needle", "le-208", "17",
     "did not", [1, 2.5, 1e20], {"a": "clo", "b": 1e-9}, "Stra\u00dfe 7", "e-5", "\u212a",
@@ -22,7 +42,10 @@ def moment(seconds: float) -> str:
 
 def a_message(dice: random.Random) -> str:
     """Return a message with words and holes."""
-    parts = [dice.choice(("{a}", "{b}", "{c.d}", "{none}")) if dice.random() < 0.4 else dice.choice(_WORDS) for _ in range(dice.randrange(1, 7))]
+    parts = [
+        dice.choice(("{a}", "{b}", "{c.d}", "{none}")) if dice.random() < 0.4 else dice.choice(_WORDS)
+        for _ in range(dice.randrange(1, 7))
+    ]
     return dice.choice(("", " ")).join(parts)
 
 
@@ -47,7 +70,9 @@ def an_event(dice: random.Random, seconds: float) -> dict[str, Any]:
 
 def as_line(event: dict[str, Any], dice: random.Random) -> str:
     """Return an event as JSON, written in one of the ways in which it may be."""
-    text = json.dumps(event, ensure_ascii=dice.random() < 0.5, separators=dice.choice(((",", ":"), (", ", ": "), (" ,", " : "))))
+    text = json.dumps(
+        event, ensure_ascii=dice.random() < 0.5, separators=dice.choice(((",", ":"), (", ", ": "), (" ,", " : ")))
+    )
     if dice.random() < 0.2:
         at = dice.randrange(len(text))
         inside = text.rfind('"message"') < at and text[at].isalpha() and text[at - 1] not in '\\u"'

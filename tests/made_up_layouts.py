@@ -34,7 +34,9 @@ _MESSAGES = (
 _STACK = "GateError: cabin {n} is stuck\n  in close (gate/door.c:41)\n  in cycle (gate/cycle.c:107)"
 
 
-def events(seed: int, count: int = 400, *, stacks: bool = True, start: datetime = datetime(2026, 11, 13, 10, 40, 1, tzinfo=UTC)) -> list[Said]:
+def events(
+    seed: int, count: int = 400, *, stacks: bool = True, start: datetime = datetime(2026, 11, 13, 10, 40, 1, tzinfo=UTC)
+) -> list[Said]:
     """Return made-up events in the order of time."""
     dice, time, found = random.Random(seed), start, []
     for _ in range(count):
@@ -61,12 +63,16 @@ def _json(one: Said) -> str:
 
 
 def _json_epoch(one: Said) -> str:
-    return json.dumps({"severity": one.level, "when": int(one.time.timestamp() * 1000), "name": one.logger, "text": one.message})
+    return json.dumps(
+        {"severity": one.level, "when": int(one.time.timestamp() * 1000), "name": one.logger, "text": one.message}
+    )
 
 
 def _csv(one: Said) -> str:
     message = '"' + one.message.replace('"', '""') + '"'
-    return f"{one.time.isoformat(timespec='milliseconds').replace('+00:00', 'Z')},{one.level},{one.logger},{one.badge},{message}"
+    return (
+        f"{one.time.isoformat(timespec='milliseconds').replace('+00:00', 'Z')},{one.level},{one.logger},{one.badge},{message}"
+    )
 
 
 def _syslog(one: Said) -> str:
@@ -81,7 +87,9 @@ def _pairs(one: Said) -> str:
 
 
 def _twelve(time: datetime) -> str:
-    return f"{time.month:02}/{time.day:02}/{time.year} {time.hour % 12 or 12:02}:{time:%M:%S} {'PM' if time.hour > 11 else 'AM'}"
+    return (
+        f"{time.month:02}/{time.day:02}/{time.year} {time.hour % 12 or 12:02}:{time:%M:%S} {'PM' if time.hour > 11 else 'AM'}"
+    )
 
 
 class Layout(NamedTuple):

@@ -29,9 +29,11 @@ _SMALL = re.compile(r"```yaml\n# small.yaml\n(.*?)```", re.DOTALL)
 
 def prepare(folder: Path) -> None:
     """Put the demo's files and README's small plan into ``folder``."""
-    for source in DEMO.iterdir():
+    for source in DEMO.rglob("*"):
         if source.is_file() and source.suffix not in {".py", ".pyc"}:
-            (folder / source.name).write_bytes(source.read_bytes())
+            target = folder / source.relative_to(DEMO)
+            target.parent.mkdir(exist_ok=True)
+            target.write_bytes(source.read_bytes())
     small = _SMALL.search((ROOT / "README.md").read_text(encoding="utf-8"))
     if small:
         (folder / "small.yaml").write_text(small.group(1), encoding="utf-8")
@@ -54,6 +56,7 @@ def refreshed(page: Path, folder: Path) -> str:
             [program, *words], cwd=folder, env=environment, capture_output=True, text=True, check=False
         )
         whole = re.sub(rf"{re.escape(str(folder))} *( #)?", r"/home/duty/sereno \1", done.stdout + done.stderr)
+        whole = re.sub(r"read in \d+\.\d\d s", "read in 0.02 s", whole)
         lines = whole.splitlines()
         if said.rstrip().endswith("…"):
             kept = len(said.rstrip().splitlines()) - 1

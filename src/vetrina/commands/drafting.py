@@ -43,7 +43,11 @@ def note_drafts(drafts: Sequence[tuple[str, Drafted]]) -> bool:
 def _note(some: Sequence[tuple[str, Drafted]]) -> list[Line]:
     names, (_, first) = [name for name, _ in some], some[0]
     told = ", ".join(names[:_NAMED]) + (f" and {counted(len(names) - _NAMED, 'further file')}" if len(names) > _NAMED else "")
-    layout = first.text if first.draft.form == "text" and not first.draft.levels else f"{_FORMS[first.draft.form]} (vetrina read {names[0]} --draft shows it)"
+    layout = (
+        first.text
+        if first.draft.form == "text" and not first.draft.levels
+        else f"{_FORMS[first.draft.form]} (vetrina read {names[0]} --draft shows it)"
+    )
     drafts = {id(one): one for _, one in some}.values()
     read, lines = sum(one.read for one in drafts), sum(one.lines for one in drafts)
     whole = all(one.whole for one in drafts) and len(drafts) == len(some)

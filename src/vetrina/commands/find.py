@@ -25,35 +25,49 @@ def run(
         ),
     ] = None,
     plan: Annotated[
-        Path | None, typer.Option("--plan", metavar="PLAN", help="The plan that wrote them; without SOURCE its files on this disk.")
+        Path | None,
+        typer.Option("--plan", metavar="PLAN", help="The plan that wrote them; without SOURCE its files on this disk."),
     ] = None,
     appender: Annotated[
         list[str],
-        typer.Option("--appender", autocompletion=completing.appenders, metavar="A", help="The appenders that wrote them; repeatable."),
+        typer.Option(
+            "--appender", autocompletion=completing.appenders, metavar="A", help="The appenders that wrote them; repeatable."
+        ),
     ] = [],
-    where: Annotated[bool, typer.Option("--where", help="Only list the files that the plan's appenders have on this disk.")] = False,
+    where: Annotated[
+        bool, typer.Option("--where", help="Only list the files that the plan's appenders have on this disk.")
+    ] = False,
     template: Annotated[
-        str | None, typer.Option("--template", metavar="TEXT", help="The logs' template; without it, and a plan, it is drafted.")
+        str | None,
+        typer.Option("--template", metavar="TEXT", help="The logs' template; without it, and a plan, it is drafted."),
     ] = None,
     given_zone: Annotated[
-        str | None, typer.Option("--zone", metavar="ZONE", help="Without a plan: the time zone of logs, and of what is shown (UTC).")
+        str | None,
+        typer.Option("--zone", metavar="ZONE", help="Without a plan: the time zone of logs, and of what is shown (UTC)."),
     ] = None,
     separator: Annotated[
-        str | None, typer.Option("--separator", metavar="TEXT", help='Without a plan: between the segments of a logger\'s name (".").')
+        str | None,
+        typer.Option("--separator", metavar="TEXT", help='Without a plan: between the segments of a logger\'s name (".").'),
     ] = None,
     encoding: Annotated[str, typer.Option("--encoding", metavar="NAME", help="The logs' encoding (else the appender's).")] = "",
     day: Annotated[
         str, typer.Option("--date", metavar="DAY", help="The first day, where times have none (else from the file's name).")
     ] = "",
     shift: Annotated[
-        list[str], typer.Option("--shift", metavar="FILE=SPAN", help="Set a source's clock right: desk.log=2s, or -2s; repeatable.")
+        list[str],
+        typer.Option("--shift", metavar="FILE=SPAN", help="Set a source's clock right: desk.log=2s, or -2s; repeatable."),
     ] = [],
     logger: Annotated[
         list[str],
-        typer.Option("--logger", autocompletion=completing.loggers, metavar="L", help="This logger and those below it; repeatable: any."),
+        typer.Option(
+            "--logger", autocompletion=completing.loggers, metavar="L", help="This logger and those below it; repeatable: any."
+        ),
     ] = [],
     not_logger: Annotated[
-        list[str], typer.Option("--not-logger", autocompletion=completing.loggers, metavar="L", help="Not this logger, or below; repeatable.")
+        list[str],
+        typer.Option(
+            "--not-logger", autocompletion=completing.loggers, metavar="L", help="Not this logger, or below; repeatable."
+        ),
     ] = [],
     level: options.LevelOption = "",
     message: Annotated[
@@ -71,15 +85,24 @@ def run(
     since: Annotated[
         str, typer.Option("--since", metavar="TIME", help='From this time on, or "2 hours" back from the last event.')
     ] = "",
-    until: Annotated[str, typer.Option("--until", metavar="TIME", help="Before this time, or so long before the last event.")] = "",
+    until: Annotated[
+        str, typer.Option("--until", metavar="TIME", help="Before this time, or so long before the last event.")
+    ] = "",
     between: Annotated[
         tuple[str, str] | None,
-        typer.Option("--between", metavar="RE2 RE2", help="In a section from a message that matches one to the next that matches the other."),
+        typer.Option(
+            "--between",
+            metavar="RE2 RE2",
+            help="In a section from a message that matches one to the next that matches the other.",
+        ),
     ] = None,
     keep: Annotated[
-        list[str], typer.Option("--keep", metavar="CONDITION", help="Only where this condition of a rule (YAML) holds; repeatable.")
+        list[str],
+        typer.Option("--keep", metavar="CONDITION", help="Only where this condition of a rule (YAML) holds; repeatable."),
     ] = [],
-    drop: Annotated[list[str], typer.Option("--drop", metavar="CONDITION", help="Not where this condition holds; repeatable.")] = [],
+    drop: Annotated[
+        list[str], typer.Option("--drop", metavar="CONDITION", help="Not where this condition holds; repeatable.")
+    ] = [],
     around: Annotated[
         int, typer.Option("--around", metavar="N", min=0, help="Also so many events before and after each, in its source.")
     ] = 0,
@@ -87,35 +110,55 @@ def run(
     last: Annotated[int | None, typer.Option("--last", metavar="N", min=1, help="Only the last so many hits.")] = None,
     as_is: Annotated[bool, typer.Option("--as-is", help="Source after source, not in the order of time.")] = False,
     columns: Annotated[
-        str, typer.Option("--columns", metavar="LIST", help='These alone: "time,level,message,field badge", every source of templates.')
+        str,
+        typer.Option(
+            "--columns", metavar="LIST", help='These alone: "time,level,message,field badge", every source of templates.'
+        ),
     ] = "",
     as_: Annotated[str | None, typer.Option("--as", metavar="TEMPLATE", help="Each event as this template writes it.")] = None,
     stacks: Annotated[bool, typer.Option("--stacks", help="Errors whole, not their first and last line alone.")] = False,
     fold: Annotated[bool, typer.Option("--fold", help="Messages that come again and again once, with how often.")] = False,
     count_by: Annotated[
         list[str],
-        typer.Option("--count-by", metavar="WHAT", help='Count by logger, level, from, message, minute, hour, day or "field NAME"; twice: a matrix.'),
+        typer.Option(
+            "--count-by",
+            metavar="WHAT",
+            help='Count by logger, level, from, message, minute, hour, day or "field NAME"; twice: a matrix.',
+        ),
     ] = [],
     journey: Annotated[
-        str, typer.Option("--journey", metavar="NAME[=VALUE]", help="Events that share this field, as journeys; with VALUE one, event by event.")
+        str,
+        typer.Option(
+            "--journey",
+            metavar="NAME[=VALUE]",
+            help="Events that share this field, as journeys; with VALUE one, event by event.",
+        ),
     ] = "",
     journey_in: Annotated[
         str, typer.Option("--journey-in", metavar="RE2", help="The value stands in the message: this expression's group `it`.")
     ] = "",
     blocks: Annotated[
         tuple[str, str] | None,
-        typer.Option("--blocks", metavar="BEGIN END", help="Time what lies between messages (two RE2; groups of one name agree)."),
+        typer.Option(
+            "--blocks", metavar="BEGIN END", help="Time what lies between messages (two RE2; groups of one name agree)."
+        ),
     ] = None,
     per: Annotated[
         str, typer.Option("--per", metavar="WHAT", help='With --blocks: nest by thread, from or "field NAME", each by itself.')
     ] = "",
     plot: Annotated[
-        Path | None, typer.Option("--plot", metavar="FILE", help="Also draw when the hits were, or how blocks nest (.png or .svg).")
+        Path | None,
+        typer.Option("--plot", metavar="FILE", help="Also draw when the hits were, or how blocks nest (.png or .svg)."),
     ] = None,
-    copy: Annotated[Path | None, typer.Option("--copy", metavar="FILE", help="Also copy the hits' own bytes, as they stand in their sources.")] = None,
+    copy: Annotated[
+        Path | None,
+        typer.Option("--copy", metavar="FILE", help="Also copy the hits' own bytes, as they stand in their sources."),
+    ] = None,
     mask: Annotated[bool, typer.Option("--mask", help="With --copy: secrets and personal data as ***.")] = False,
     follow: Annotated[bool, typer.Option("--follow", help="Go on as the files grow and roll, until Ctrl-C.")] = False,
-    fail_on: Annotated[str, typer.Option("--fail-on", metavar="none|some", help="Exit with 1 where nothing was found, or something.")] = "",
+    fail_on: Annotated[
+        str, typer.Option("--fail-on", metavar="none|some", help="Exit with 1 where nothing was found, or something.")
+    ] = "",
     workers: options.WorkersOption = "auto",
     wide: options.WideOption = False,
     json: options.JsonOption = False,

@@ -19,7 +19,7 @@ from vetrina.core.templates.compiling import Setting
 
 _LINES = ("columns", "as_", "stacks", "around")
 _NO_EFFECT: dict[str, tuple[str, ...]] = {
-    "count_by": (*_LINES, "fold", "journey", "journey_in", "blocks", "follow"),
+    "count_by": (*_LINES, "fold", "journey", "journey_in", "blocks", "follow", "as_is"),
     "journey": (*_LINES, "fold", "blocks", "follow", "as_is", "plot"),
     "journey_in": (*_LINES, "fold", "blocks", "follow", "as_is", "plot"),
     "blocks": (*_LINES, "fold", "follow"),
@@ -39,6 +39,7 @@ _NEEDS: dict[str, tuple[str, ...]] = {
     "ignore_case": ("text", "message"),
     "appender": ("plan",),
     "where": ("plan",),
+    "separator": ("logger", "not_logger", "keep", "drop", "columns", "as_"),
 }
 """Options that have an effect only beside one of others."""
 _SPELT = {"as_": "--as", "given_zone": "--zone", "day": "--date", "sources": "SOURCE", "error": "--error"}
@@ -110,7 +111,9 @@ class Call(Struct):
         for name, others in _NEEDS.items():
             if self._of(name) and not any(map(self._of, others)):
                 words = " or ".join(map(flag, others))
-                raise refuse(f"{flag(name)} has an effect only with {words}", fix=f"add {words}, or leave it out", where=flag(name))
+                raise refuse(
+                    f"{flag(name)} has an effect only with {words}", fix=f"add {words}, or leave it out", where=flag(name)
+                )
         if self.plan is None:
             for option, value in self.given.given().items():
                 if value:
@@ -118,7 +121,9 @@ class Call(Struct):
         if not self.sources and self.plan is None:
             raise refuse("what is searched?", fix="name files or folders, or a --plan whose files are searched", where="find")
         if self.fail_on not in {"", "none", "some"}:
-            raise refuse(f'"{self.fail_on[:40]}" is nothing to fail on', fix=offer(self.fail_on, ("none", "some")), where="--fail-on")
+            raise refuse(
+                f'"{self.fail_on[:40]}" is nothing to fail on', fix=offer(self.fail_on, ("none", "some")), where="--fail-on"
+            )
         calling.picture_kind(self.plot)
 
     def _of(self, name: str) -> Any:

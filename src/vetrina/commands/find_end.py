@@ -35,7 +35,9 @@ def summary(finding: Searched, seconds: float) -> list[Line]:
     read = sum(one.lines for one in finding.reads)
     if looked:
         words += f"; {show_size(sum(looked))} looked through"
-    words += f"{',' if looked else ';'} {counted(read, 'line')} of {counted(len(finding.reads), 'source')} read in {seconds:.2f} s"
+    words += (
+        f"{',' if looked else ';'} {counted(read, 'line')} of {counted(len(finding.reads), 'source')} read in {seconds:.2f} s"
+    )
     return [*lines, [span(words, "quiet")]]
 
 

@@ -39,9 +39,7 @@ def shower(call: Call, search: Search, names: list[str]) -> Shows:
     width = calling.width(wide=call.wide)
     made = without_case if search.asked.ignore_case else literally
     found = (*search.asked.messages, *map(made, search.asked.texts)) if painted(sys.stdout) else ()
-    look = view.Look(
-        names, call.scale, call.zone, found, stacks=call.stacks, marks=call.around > 0
-    )
+    look = view.Look(names, call.scale, call.zone, found, stacks=call.stacks, marks=call.around > 0)
     lines = view.EventLines(look).lines
     return lambda some: calling.print_fitted((line for entry in some for line in lines(entry)), width)
 
@@ -94,7 +92,7 @@ def _columns(call: Call) -> Shows:
         return [render(entry.event, entry.at + 1) for render in renders]
 
     if not sys.stdout.isatty():
-        return lambda some: calling.print_lines(view.tabbed(cells(entry)) for entry in some)
+        return lambda some: sys.stdout.writelines(view.tabbed(cells(entry)) for entry in some)
     aligned = view.Aligned(names)
     begun = False
 
@@ -121,5 +119,3 @@ def _json_columns(call: Call, names: list[str], placeholders: list[Placeholder])
             sys.stdout.write(json_line({name: make(entry.event, entry.at + 1) for name, make in made}))
 
     return lines
-
-

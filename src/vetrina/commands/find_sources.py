@@ -39,12 +39,16 @@ from vetrina.work.sources import Unknown, Written, files_named, files_on_disk, s
 def opened(call: Call) -> Iterator[tuple[Search, Engine | None]]:
     """Yield the search that a call asks for; files stay as they are meanwhile, or that is told."""
     written = written_by(call)
+    if call.follow and "-" in (call.sources or []):
+        raise refuse("standard input is shown as it comes, and ends by itself", fix="leave --follow out", where="--follow")
     _asked(call)  # what is wrong there is told before a long reading
     files = _files(call, written)
     inputs = Inputs(tuple(files), files[0].name if len(files) == 1 else f"{len(files)} files")
     with _kept(call, inputs) as there:
         sources = shifted(_known(sources_of(there.parts, written), call, written), call.shift)
         refuse_unused(call, sources)
+        if call.follow:
+            _can_grow(sources)
         search = _search(call, tuple(sources), _asked(call))
         with reading(there, _workers(call, search), "", prints=True) as engine:
             yield search, engine
@@ -156,11 +160,33 @@ def _stem(name: str) -> str:
     return re.sub(r"\d+", "", name.removesuffix(Path(name).suffix if name.endswith(PACKED) else ""))
 
 
+def _can_grow(sources: Sequence[Source]) -> None:
+    """Refuse sources that cannot be followed: where none grows, and where a line's end has several bytes."""
+    if not any(one.grows for one in sources):
+        raise refuse("none of these files can grow", "packed files and URLs stay as they are", "leave it out", where="--follow")
+    for one in sources:
+        if one.layout is not None and len("\n".encode(one.layout.encoding)) > 1:
+            raise refuse(
+                f"{one.layout.encoding} cannot be followed",
+                "its lines end with several bytes",
+                "leave it out",
+                where="--follow",
+            )
+
+
 def refuse_unused(call: Call, sources: list[Source]) -> None:
     """Refuse options that say how logs are written where there are none."""
-    if any(one.layout is not None for one in sources):
+    layouts = [one.layout for one in sources if one.layout is not None]
+    if call.day and layouts and all(one.apart for one in layouts):
+        raise refuse("--date has no effect: the times in these logs have a day", fix="leave it out", where="--date")
+    if layouts:
         return
-    for option, value in {"--template": call.template, "--encoding": call.encoding, "--date": call.day, "--appender": call.appender}.items():
+    for option, value in {
+        "--template": call.template,
+        "--encoding": call.encoding,
+        "--date": call.day,
+        "--appender": call.appender,
+    }.items():
         if value:
             raise refuse(f"{option} has no effect: these are files of events", fix="leave it out", where=option)
 
@@ -172,8 +198,13 @@ def _search(call: Call, sources: tuple[Source, ...], asked: Asked) -> Search:
         span = _span(text)
         if span is None:
             return calling.moment(text, call.zone_name, option) if text else None
-        if any(one.file.path == "-" for one in sources):
-            raise refuse("how long ago is counted from the last event", "standard input is not at its end yet", "give a time", where=option)
+        if any(one.name == "-" for one in sources):
+            raise refuse(
+                "how long ago is counted from the last event",
+                "standard input is not at its end yet",
+                "give a time",
+                where=option,
+            )
         if not latest:
             latest.append(last_time(sources, call.scale))
         try:
@@ -183,7 +214,12 @@ def _search(call: Call, sources: tuple[Source, ...], asked: Asked) -> Search:
 
     asked = replace(asked, since=instant(call.since, "--since"), until=instant(call.until, "--until"))
     if asked.since is not None and asked.until is not None and asked.since >= asked.until:
-        raise refuse("nothing lies between --since and --until", f"{call.since} is not before {call.until}", "turn them round", where="--since")
+        raise refuse(
+            "nothing lies between --since and --until",
+            f"{call.since} is not before {call.until}",
+            "turn them round",
+            where="--since",
+        )
     first, second = call.between or ("", "")
     marks = expressions_of((first, second), "--between") if call.between else ()
     return Search(

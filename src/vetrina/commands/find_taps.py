@@ -26,7 +26,12 @@ def taps(call: Call, search: Search) -> Iterator[Tap]:
         if call.copy is not None:
             there = os.path.realpath(call.copy)
             if any(os.path.realpath(one.file.path) == there for one in search.sources):
-                raise refuse("this file is searched itself", "the copy would take its place", "name a new file", where=f"--copy {call.copy}")
+                raise refuse(
+                    "this file is searched itself",
+                    "the copy would take its place",
+                    "name a new file",
+                    where=f"--copy {call.copy}",
+                )
             out = stack.enter_context(replacing(call.copy))
             made.append(_copier(call, search, out))
         moments = Moments(call.scale)

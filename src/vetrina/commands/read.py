@@ -86,7 +86,13 @@ def run(
     with written_by(how, logs) as (inputs, written):
         _needed(written.form, default_level, day, given_zone, written.scale)
         asked = calling.part_of(written.scale, logger, level, field), written.separator
-        wanted = Wanted(*asked, *(calling.moment(one, written.zone, option) if one else None for one, option in ((since, "--since"), (until, "--until"))))
+        wanted = Wanted(
+            *asked,
+            *(
+                calling.moment(one, written.zone, option) if one else None
+                for one, option in ((since, "--since"), (until, "--until"))
+            ),
+        )
         job = ReadJob(written.form, written.scale, written.encoding, written.day, default_level or "info", wanted)
         found = _show(inputs, job, first, (workers, cluster))
     _tell(found.reader, logs, found.shown, stopped=found.shown == first, as_json=json)

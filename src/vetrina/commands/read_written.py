@@ -92,6 +92,10 @@ def _drafted(how: How, inputs: Inputs) -> Drafted:
     setting_given(how.zone or "UTC")
     events = next((one for one in inputs.parts if share_of_events(one) >= ENOUGH and one.size), None)
     if events is not None:
-        raise refuse("these are events already", fix="vetrina find searches them, other commands take them as they are", where=events.name)
+        raise refuse(
+            "these are events already",
+            fix="vetrina find searches them, other commands take them as they are",
+            where=events.name,
+        )
     encoding = encoding_given(how.encoding) if how.encoding else ""
     return drafted(inputs.parts, zone=how.zone or "UTC", encoding=encoding, day=day_given(how.day))

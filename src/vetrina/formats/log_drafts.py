@@ -87,7 +87,9 @@ class _Trial(Struct):
         return 0 if self.first_last is None else abs((self.first_last[1] - time).days)
 
 
-def drafted(files: Sequence[InputFile], *, zone: str = "UTC", separator: str = "", encoding: str = "", day: date | None = None) -> Drafted:
+def drafted(
+    files: Sequence[InputFile], *, zone: str = "UTC", separator: str = "", encoding: str = "", day: date | None = None
+) -> Drafted:
     """Return the likeliest layout of logs that are alike; raise Refused where no time stands in them, or no line."""
     file = files[0]
     sample = _joined([sampled(one, encoding) for one in files[:: -(-len(files) // _MOST_FILES)]])
@@ -101,7 +103,9 @@ def drafted(files: Sequence[InputFile], *, zone: str = "UTC", separator: str = "
             "give --template, or --plan and --appender", where=file.name,
         )  # fmt: skip
     written = _written(file)
-    trials.sort(key=lambda one: (-round(one.read / one.lines / _ALIKE), one.turns, one.span, -one.draft.weight, one.days_from(written)))
+    trials.sort(
+        key=lambda one: (-round(one.read / one.lines / _ALIKE), one.turns, one.span, -one.draft.weight, one.days_from(written))
+    )
     best = trials[0]
     alike = [
         one for one in trials[1:]
@@ -218,7 +222,11 @@ _MOST_KEPT = 400
 def _made(best: _Trial, alike: Sequence[_Trial], sample: Sample, file: InputFile, day: date | None) -> Drafted:
     doubts = [*best.draft.doubts]
     if alike:
-        doubts.append("another layout reads as much (day before month?)" if _differ_in_time(best, alike) else "another layout reads as much")
+        doubts.append(
+            "another layout reads as much (day before month?)"
+            if _differ_in_time(best, alike)
+            else "another layout reads as much"
+        )
     if sample.guessed:
         doubts.append(f"its text is read as {sample.guessed} (--encoding names another)")
     times = [one for one in best.template.placeholders if one.source == "time"]
@@ -268,7 +276,12 @@ def _yaml(value: dict[str, Any], lead: str = "") -> Iterator[str]:
 def _some(events: Sequence[Event]) -> list[Event]:
     """Return up to three events: the first, one with an error or fields, one of a grave level."""
     found = list(events[:1])
-    for wanted in (lambda one: one.error is not None, lambda one: one.fields, lambda one: one.level in {"error", "warn"}, lambda _: True):
+    for wanted in (
+        lambda one: one.error is not None,
+        lambda one: one.fields,
+        lambda one: one.level in {"error", "warn"},
+        lambda _: True,
+    ):
         further = next((one for one in events[1:] if one not in found and wanted(one)), None)
         if further is not None and len(found) < 3:
             found.append(further)

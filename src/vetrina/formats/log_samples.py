@@ -90,7 +90,12 @@ def _thinned(raw: IO[bytes]) -> list[bytes]:
     return kept[:: max(1, len(kept) // _PLACES)][:_PLACES]
 
 
-_MARKS = ((codecs.BOM_UTF32_LE, "utf-32"), (codecs.BOM_UTF32_BE, "utf-32"), (codecs.BOM_UTF16_LE, "utf-16"), (codecs.BOM_UTF16_BE, "utf-16"))
+_MARKS = (
+    (codecs.BOM_UTF32_LE, "utf-32"),
+    (codecs.BOM_UTF32_BE, "utf-32"),
+    (codecs.BOM_UTF16_LE, "utf-16"),
+    (codecs.BOM_UTF16_BE, "utf-16"),
+)
 
 
 def _guess(runs: list[bytes]) -> str:

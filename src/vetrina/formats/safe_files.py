@@ -112,7 +112,9 @@ def sweep(path: Path) -> None:
 def cannot_write(path: Path, error: OSError | ValueError) -> Refused:
     """Return the refusal for a file that cannot be written."""
     return refuse(
-        f"cannot be written: {getattr(error, 'strerror', '') or error}", fix="check the folder, its permissions and the disk", where=str(path)
+        f"cannot be written: {getattr(error, 'strerror', '') or error}",
+        fix="check the folder, its permissions and the disk",
+        where=str(path),
     )
 
 

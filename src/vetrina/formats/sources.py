@@ -211,7 +211,11 @@ class SourceReader:
                 if raw is not None:
                     raw.drop(line - before)
                 if hit or every:
-                    own = b"" if raw is None or not hit else raw.take(line - before, 1 if self._reader is None else self._reader.lines)
+                    own = (
+                        b""
+                        if raw is None or not hit
+                        else raw.take(line - before, 1 if self._reader is None else self._reader.lines)
+                    )
                     some.append(Entry(event, number, line, clock, at, hit, own))
                     if len(some) == _TOGETHER:
                         yield some

@@ -96,9 +96,9 @@ class EventLines:
 Cells = Callable[[Event, int], Sequence[str]]
 
 
-def tabbed(cells: Sequence[str]) -> Line:
-    """Return the cells of a row with tabs between them."""
-    return [Span("\t".join(safe(one) for one in cells))]
+def tabbed(cells: Sequence[str]) -> str:
+    """Return the cells of a row as a line with tabs between them."""
+    return "\t".join(safe(one) for one in cells) + "\n"
 
 
 class Aligned:

@@ -275,8 +275,20 @@ def _draw_block(axes: Any, lane: _Lane, top: int, whole: timedelta, colour: str)
     block = lane.block
     left, wide = _days(block.begun), (lane.ended - block.begun) / _DAY
     middle = top + lane.row
-    edge = {"edgecolor": _GONE, "linestyle": (0, (4, 3)), "linewidth": 1.4} if block.ended is None else {"edgecolor": "white", "linewidth": 0.6}
-    axes.barh(middle, max(wide, whole / _DAY * 0.0008), 0.84, left=left, color=colour, alpha=0.55 if block.ended is None else 1.0, **edge)
+    edge = (
+        {"edgecolor": _GONE, "linestyle": (0, (4, 3)), "linewidth": 1.4}
+        if block.ended is None
+        else {"edgecolor": "white", "linewidth": 0.6}
+    )
+    axes.barh(
+        middle,
+        max(wide, whole / _DAY * 0.0008),
+        0.84,
+        left=left,
+        color=colour,
+        alpha=0.55 if block.ended is None else 1.0,
+        **edge,
+    )
     room = int(wide / (whole / _DAY) * 140)
     whole_words = f"{safe(block.name)}  {_took(lane)}"
     words = whole_words if len(whole_words) <= room else safe(block.name) if len(block.name) <= room else ""

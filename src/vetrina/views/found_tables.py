@@ -53,7 +53,11 @@ def count_lines(counts: Counts, titles: Sequence[str], width: int) -> list[Line]
             return _matrix(groups, titles, across, width)
     heads = [*(Column(title, least=12) for title in titles), Column("events", right=True), Column("with error", right=True)]
     rows = [
-        [*(span(_text(one)) for one in group.values), span(number(group.events)), span(number(group.errors) if group.errors else "")]
+        [
+            *(span(_text(one)) for one in group.values),
+            span(number(group.events)),
+            span(number(group.errors) if group.errors else ""),
+        ]
         for group in groups
     ]
     total = [[], [Span(f"{counted(counts.total, 'event')} in {counted(len(groups), 'group')}", "quiet")]]
@@ -152,7 +156,14 @@ def block_lines(blocks: Blocks, sources: Sequence[str], width: int) -> list[Line
 def fold_lines(folded: Sequence[Folded], scale: Scale, zone: tzinfo, width: int) -> list[Line]:
     """Return folded messages as a table."""
     show = clocks.by_pattern(_PATTERN, zone)
-    heads = [Column("events", right=True), Column("first"), Column("last"), Column("level"), Column("logger", least=14), Column("message", least=24)]
+    heads = [
+        Column("events", right=True),
+        Column("first"),
+        Column("last"),
+        Column("level"),
+        Column("logger", least=14),
+        Column("message", least=24),
+    ]
     rows = [
         [
             span(number(one.events)), span(show(one.first), "quiet"), span(show(one.last) if one.events > 1 else "", "quiet"),
@@ -170,7 +181,13 @@ def where_lines(found: FindWhere, zone: tzinfo, width: int) -> list[Line]:
     def moment(time: datetime | None) -> Span:
         return span("-" if time is None else show(time), "quiet")
 
-    heads = [Column("appender", least=10), Column("file", least=20), Column("size", right=True), Column("first event"), Column("last event")]
+    heads = [
+        Column("appender", least=10),
+        Column("file", least=20),
+        Column("size", right=True),
+        Column("first event"),
+        Column("last event"),
+    ]
     rows = [
         [span(one.appender, "title"), span(one.path, "place"), span(show_size(one.size)), moment(one.from_), moment(one.to)]
         for one in found.files

@@ -25,8 +25,15 @@ def _condition(text: str, scale: Scale, separator: str, option: str) -> Conditio
     """Return one condition: it is read as the rule of a plan that has nothing else."""
     meant = yaml_value(text, f"{option} {text}")
     if not isinstance(meant, dict):
-        raise refuse("this is no condition", fix=f"write {option} '{{logger: ropeway.gate, level: warn..}}'", where=f"{option} {text}")
-    plan: dict[str, Any] = {"vetrina": 1, "separator": separator, "levels": dict(scale.extra), "rules": [{"keep": _literal(meant)}]}
+        raise refuse(
+            "this is no condition", fix=f"write {option} '{{logger: ropeway.gate, level: warn..}}'", where=f"{option} {text}"
+        )
+    plan: dict[str, Any] = {
+        "vetrina": 1,
+        "separator": separator,
+        "levels": dict(scale.extra),
+        "rules": [{"keep": _literal(meant)}],
+    }
     try:
         found = read_resolved_plan(option, texts={option: json.dumps(plan)}, by="-")
     except Refused as refused:

@@ -145,7 +145,15 @@ class Finding:
 
     def _in_parts(self, at: int, make: Maker | None, engine: Engine) -> Iterator[Any]:
         search, reader, looked_for = self.search, self.readers[at], self.looked_for[at]
-        job = FindJob(search.sources[at], at, search.scale, search.asked, looked_for, make if looked_for is None else None, search.keeps_raw)
+        job = FindJob(
+            search.sources[at],
+            at,
+            search.scale,
+            search.asked,
+            looked_for,
+            make if looked_for is None else None,
+            search.keeps_raw,
+        )
         span = self.spans[at]
         for found in search_parts(job, engine, None if span is None else span.part):
             self.hits[at] += found.hits
@@ -185,7 +193,9 @@ class Finding:
     def _of(self, reader: SourceReader, *, every: bool) -> Iterator[list[Entry]]:
         """Yield what may be shown of a source, of a span of it with the lines at which it stands in the file."""
         span = self.spans[reader.number]
-        found = reader.batches(self._meets(), every=every, through=self._through(reader), part=None if span is None else span.part)
+        found = reader.batches(
+            self._meets(), every=every, through=self._through(reader), part=None if span is None else span.part
+        )
         if span is None:
             yield from found
             return
@@ -241,7 +251,9 @@ class Finding:
         return before, after
 
     def _count(self, since: datetime, until: datetime) -> int:
-        moved = replace(self.search, asked=replace(self.search.asked, since=since, until=until), around=0, first=None, last=None)
+        moved = replace(
+            self.search, asked=replace(self.search.asked, since=since, until=until), around=0, first=None, last=None
+        )
         other = Finding(moved, self._engine)
         return sum(1 for _ in other.entries())
 
@@ -268,5 +280,3 @@ def last_time(sources: tuple[Source, ...], scale: Scale) -> datetime | None:
             if latest is None or entry.clock > latest:
                 latest = entry.clock
     return latest
-
-

@@ -66,7 +66,9 @@ class Following:
 
     def entries(self) -> Iterator[Entry]:
         """Yield what is there in the order of time, then what comes as it comes."""
-        still = [with_context(one.entries(self._meets, every=self.search.around > 0), self.search.around) for one in self._still]
+        still = [
+            with_context(one.entries(self._meets, every=self.search.around > 0), self.search.around) for one in self._still
+        ]
         streams: list[Iterator[Entry]] = [*still, *(one.caught_up() for one in self._growing)]
         while True:
             for entry in in_order(streams):

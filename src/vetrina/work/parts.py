@@ -109,7 +109,11 @@ def parts_of(source: Source, engine: Engine, *, looked_for: bool) -> list[Piece]
             starts.append(_first_record(part, begins))
     whole = pieces[-1].ranges[0].whole
     ends = [*starts[1:], whole]
-    return [Piece((replace(pieces[0].ranges[0], start=start, end=end),)) for start, end in zip(starts, ends, strict=True) if start < end]
+    return [
+        Piece((replace(pieces[0].ranges[0], start=start, end=end),))
+        for start, end in zip(starts, ends, strict=True)
+        if start < end
+    ]
 
 
 def _first_record(part: Range, begins: Callable[[bytes], bool]) -> int:
@@ -133,7 +137,9 @@ def search_parts(job: FindJob, engine: Engine, span: Range | None) -> Iterator[F
     if job.make is not None:
         start = pieces[0].ranges[0].start if pieces else 0
         ahead = sum(one.count(b"\n") for one in again(0, start))
-        yield from engine.run(job, [replace(one, in_file=one.in_file + ahead) for one in numbered(engine, CountingJob(), pieces)])
+        yield from engine.run(
+            job, [replace(one, in_file=one.in_file + ahead) for one in numbered(engine, CountingJob(), pieces)]
+        )
         return
     lines = known = 0
     for piece, found in zip(pieces, engine.run(job, pieces), strict=True):

@@ -130,7 +130,11 @@ def _several(text: str, faults: list[Fault]) -> list[str] | None:
         with os.scandir(text) as entries:
             found = sorted(one.path for one in entries if not one.name.startswith(".") and one.is_file())
         if not found:
-            faults.append(Fault("no-events", "there are no files in this folder", why="hidden ones and subfolders are left out", where=text))
+            faults.append(
+                Fault(
+                    "no-events", "there are no files in this folder", why="hidden ones and subfolders are left out", where=text
+                )
+            )
         return found
     if glob.has_magic(text) and not os.path.lexists(text):
         found = sorted(name for name in glob.glob(text) if os.path.isfile(name))  # noqa: PTH113, PTH207

@@ -171,5 +171,3 @@ def _shown_order(value: Any) -> str:
     if isinstance(value, Period):
         return value.text
     return value if isinstance(value, str) else msgspec.json.encode(value).decode()
-
-

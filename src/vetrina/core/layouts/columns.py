@@ -27,7 +27,16 @@ def json_draft(lines: Sequence[str]) -> Draft | None:
     objects = list(_objects(lines))
     if len(objects) < 0.5 * len([line for line in lines if line.strip()]) or not objects:
         return None
-    return _Members(objects).draft()
+    found = _Members(objects).draft()
+    return found if "time" in map(source_of, _leaves(found.members)) else None
+
+
+def _leaves(members: dict[str, Any]) -> Iterator[Any]:
+    for one in members.values():
+        if isinstance(one, dict) and "raw" not in one:
+            yield from one.values()
+        else:
+            yield one
 
 
 def pairs_draft(lines: Sequence[str]) -> Draft | None:
@@ -37,7 +46,7 @@ def pairs_draft(lines: Sequence[str]) -> Draft | None:
         return None
     bare = [{name: text[1:-1] if text.startswith('"') else text for name, text in one.items()} for one in objects]
     found = _Members(bare).draft()
-    return replace(found, form="pairs") if found.members else None
+    return replace(found, form="pairs") if "time" in map(source_of, _leaves(found.members)) else None
 
 
 _PAIRS = re.compile(PAIRS)
@@ -121,11 +130,17 @@ class _Members:
 
     def _text(self, source: str) -> None:
         kinds: Any = (str, int) if source in {"thread", "process"} else (str, dict) if source == "error" else str
-        fits = [path for path in self._by_name(source) if all(one is None or isinstance(one, kinds) for one in self._values[path])]
+        fits = [
+            path for path in self._by_name(source) if all(one is None or isinstance(one, kinds) for one in self._values[path])
+        ]
         if source == "logger" and not fits:
             fits = [path for path, values in self._free(str) if share(values, SEGMENTED) > 0.5][:1]
         if source == "message" and not fits:
-            worded = [(sum(map(len, values)), path) for path, values in self._free(str) if sum(" " in one for one in values) > 0.3 * len(values)]
+            worded = [
+                (sum(map(len, values)), path)
+                for path, values in self._free(str)
+                if sum(" " in one for one in values) > 0.3 * len(values)
+            ]
             fits = [max(worded)[1]] if worded else []
         if fits:
             self._taken[fits[0]] = {"raw": source}
@@ -167,7 +182,9 @@ def _time_template(values: Sequence[Any]) -> Any:
             return "{time|epoch}"
         return "{time|epoch-ms}" if all(1e12 <= one < 2.2e12 and one == int(one) for one in numbers) else None
     met = [first_time(one) if isinstance(one, str) else None for one in values]
-    whole = [time for one, time in zip(values, met, strict=True) if time is not None and (time.begun, time.ended) == (0, len(one))]
+    whole = [
+        time for one, time in zip(values, met, strict=True) if time is not None and (time.begun, time.ended) == (0, len(one))
+    ]
     if len(whole) < AGREE * len(values):
         return None
     step = agreed(whole)[0]
@@ -179,9 +196,14 @@ def csv_draft(lines: Sequence[str]) -> Draft | None:
 
     None for what is no CSV: without a header, cells must be quoted for it to be told from text.
     """
-    rows = list(csv.reader(line for line in lines if line.strip()))
+    try:
+        rows = list(csv.reader(line for line in lines if line.strip()))
+    except csv.Error:
+        return None
     head = rows[0]
-    named_columns = len(head) > 1 and len(set(head)) == len(head) and all(map(str.strip, head)) and not any(map(first_time, head))
+    named_columns = (
+        len(head) > 1 and len(set(head)) == len(head) and all(map(str.strip, head)) and not any(map(first_time, head))
+    )
     if not named_columns:
         if sum(line.startswith('"') or ',"' in line for line in lines) < AGREE * len(lines):
             return None
@@ -200,7 +222,9 @@ def csv_draft(lines: Sequence[str]) -> Draft | None:
     if not named_columns and "message" not in names.values():
         names[id(slots[-1])] = "message"
     columns = {name.strip(): template_part(one, names) for name, one in zip(head, slots, strict=True)}
-    return Draft("csv", columns=columns, header=named_columns, levels=levels, weight=len(slots), separator=separator_of(slots, names))
+    return Draft(
+        "csv", columns=columns, header=named_columns, levels=levels, weight=len(slots), separator=separator_of(slots, names)
+    )
 
 
 def _one_of_a_kind(slots: list[Slot]) -> list[Slot]:

@@ -13,7 +13,9 @@ from vetrina.core.layouts.naming import named, share, source_of_key
 from vetrina.core.layouts.rows import AGREE, PAIRS, SEGMENTED, Cut, Part, Slot, cut_lines
 from vetrina.core.layouts.times import Met, agreed, first_time
 
-_STACK = re.compile(r"\s+(?:at |in |File |\.\.\.|from |[\w./\\]+[:(]\d)|(?:[\w$]+[.:])*\w*(?:Error|Exception|Fault|Failure)\b|Traceback|Caused by|panic:|goroutine ")
+_STACK = re.compile(
+    r"\s+(?:at |in |File |\.\.\.|from |[\w./\\]+[:(]\d)|(?:[\w$]+[.:])*\w*(?:Error|Exception|Fault|Failure)\b|Traceback|Caused by|panic:|goroutine "
+)
 _PAIRS = re.compile(PAIRS)
 _PAIRS_LAST = re.compile(rf".* {PAIRS}")
 _LAST = re.compile(rf".* {_PAIRS.pattern}")
@@ -67,7 +69,9 @@ def standard_draft(lines: Sequence[str]) -> Draft | None:
     slots = [one for one in cut.parts if isinstance(one, Slot)]
     names = _named(slots)
     text = "{message}"
-    if "logger" in names.values() and all(share(one.values, SEGMENTED) > 0.3 for one in slots if names.get(id(one)) == "logger"):
+    if "logger" in names.values() and all(
+        share(one.values, SEGMENTED) > 0.3 for one in slots if names.get(id(one)) == "logger"
+    ):
         text = "".join(template_part(one, names) for one in cut.parts) + text
     return Draft("syslog", text, weight=5 + len(slots), separator=separator_of(slots, names))
 
@@ -78,13 +82,17 @@ def _alike(rows: list[tuple[str, Met]]) -> list[tuple[str, Met]]:
         return rows
     kinds: dict[str, list[tuple[str, Met]]] = {}
     for line, time in rows:
-        kinds.setdefault(re.sub(r"[\w.]+", "", line[: time.begun])[:8], []).append((line, time))
+        kinds.setdefault(re.sub(r"[\w. ]+", "", line[: time.begun])[:8], []).append((line, time))
     return max(kinds.values(), key=len)
 
 
 def _below(lines: Sequence[str], timed: set[str]) -> str:
     """Return where lines without a time belong: to the `error` above, if they look like a stack, else to the `message`."""
-    firsts = [line for before, line in zip(("", *lines), lines, strict=False) if line.strip() and line not in timed and (before in timed)]
+    firsts = [
+        line
+        for before, line in zip(("", *lines), lines, strict=False)
+        if line.strip() and line not in timed and (before in timed)
+    ]
     if not firsts:
         return ""
     return "error" if sum(_STACK.match(one) is not None for one in firsts) > 0.5 * len(firsts) else "message"

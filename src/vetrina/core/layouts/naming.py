@@ -10,7 +10,19 @@ from vetrina.core.layouts.rows import SEGMENTED, Slot
 KEYS = {
     "time": ("time", "ts", "timestamp", "@timestamp", "at", "date", "datetime", "when"),
     "level": ("level", "lvl", "severity", "sev", "loglevel", "log_level", "levelname", "priority"),
-    "logger": ("logger", "name", "log", "logger_name", "loggername", "category", "component", "module", "source", "class", "subsystem"),
+    "logger": (
+        "logger",
+        "name",
+        "log",
+        "logger_name",
+        "loggername",
+        "category",
+        "component",
+        "module",
+        "source",
+        "class",
+        "subsystem",
+    ),
     "message": ("message", "msg", "text", "event", "body"),
     "thread": ("thread", "tid", "thread_name", "threadname", "thread_id"),
     "error": ("error", "err", "exception", "exc", "stack", "stacktrace", "stack_trace", "exc_info", "traceback"),
@@ -76,7 +88,11 @@ def _logger(slots: Sequence[Slot], open_: Sequence[int], taken: set[str]) -> int
     best = max(open_, key=lambda at: (round(share(slots[at].values, SEGMENTED), 1), at))
     if share(slots[best].values, SEGMENTED) >= 0.3:
         return best
-    plain = [at for at in open_ if not slots[at].key and share(slots[at].values, _NAME) > 0.9 and share(slots[at].values, _THREAD) < 0.5]
+    plain = [
+        at
+        for at in open_
+        if not slots[at].key and share(slots[at].values, _NAME) > 0.9 and share(slots[at].values, _THREAD) < 0.5
+    ]
     strong = [at for at in plain if slots[at].opened or slots[at].after not in {" ", ""} or slots[at].pad]
     return strong[-1] if strong else plain[-1] if plain else None
 

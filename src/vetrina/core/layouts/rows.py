@@ -140,7 +140,9 @@ class _Cutting:
 
     def _slot_within(self, values: list[str], sign: str, end: str) -> Slot:
         bare = [one.strip(" ") for one in values]
-        pad, left = padding([(one.strip(" "), len(one) - len(one.lstrip(" ")), len(one) - len(one.rstrip(" "))) for one in values])
+        pad, left = padding(
+            [(one.strip(" "), len(one) - len(one.lstrip(" ")), len(one) - len(one.rstrip(" "))) for one in values]
+        )
         look = level_look(bare) if "level" not in self._has else None
         if look is not None:
             self._has.add("level")
@@ -155,7 +157,12 @@ class _Cutting:
     def _literal(self) -> bool:
         """Take one sign that is no letter or digit, where lines share it."""
         ((sign, _),) = Counter(one.line[one.at : one.at + 1] for one in self._rows).most_common(1)
-        if not sign or sign.isalnum() or sign in "_/$%+'" or self._part_of(lambda one: one.line.startswith(sign, one.at)) < AGREE:
+        if (
+            not sign
+            or sign.isalnum()
+            or sign in "_/$%+'"
+            or self._part_of(lambda one: one.line.startswith(sign, one.at)) < AGREE
+        ):
             return False
         if sign in _PAIRS and "time" in self._has:
             return False  # a message may begin with it
@@ -180,7 +187,9 @@ class _Cutting:
         if look is None:
             return False
         pairs = [(one, match) for one, match in zip(self._rows, found, strict=True) if match and level_look([match.group(2)])]
-        pad, left = padding([(m.group(2), len(m.group(1)), max(0, len(m.group(3)) - self._least_after(pairs))) for _, m in pairs])
+        pad, left = padding(
+            [(m.group(2), len(m.group(1)), max(0, len(m.group(3)) - self._least_after(pairs))) for _, m in pairs]
+        )
         self._has.add("level")
         self._levels |= look.extra
         self._rows = [one for one, _ in pairs]
@@ -293,11 +302,16 @@ class _Cutting:
             return True
         if "level" not in self._has and self._part_of(self._level_ahead) > AGREE:
             return True
-        return "name" not in self._has and self._part_of(lambda one: _STRUCTURE.match(one.line, one.at + self._lead(one))) > AGREE
+        return (
+            "name" not in self._has and self._part_of(lambda one: _STRUCTURE.match(one.line, one.at + self._lead(one))) > AGREE
+        )
 
     @staticmethod
     def _level_ahead(one: _Row) -> bool:
-        return any(level_look([word]) is not None and len(word) > 2 for word in re.findall(r"[A-Za-z]+", one.line[one.at : one.at + 120])[:8])
+        return any(
+            level_look([word]) is not None and len(word) > 2
+            for word in re.findall(r"[A-Za-z]+", one.line[one.at : one.at + 120])[:8]
+        )
 
     def _value_of(self, key: str) -> bool:
         """Take the value of `name=`: up to a blank, or between quotes."""

@@ -91,7 +91,13 @@ def _steps(found: dict[str, str]) -> tuple[list[str], int]:
 
 def _by_standard(found: dict[str, str]) -> bool:
     """Tell whether a time with a date is one by RFC 3339."""
-    return ("colon" in found or "utc" in found) and not found["zs"] and "sec" in found and found.get("fs") != "," and "half" not in found
+    return (
+        ("colon" in found or "utc" in found)
+        and not found["zs"]
+        and "sec" in found
+        and found.get("fs") != ","
+        and "half" not in found
+    )
 
 
 def _clock(found: dict[str, str]) -> tuple[str, int]:

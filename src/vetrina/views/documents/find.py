@@ -164,12 +164,11 @@ class TimedBlock(Struct):
 
 
 class BrokenBlock(Struct):
-    """What does not nest: `no-begin`, `no-end` or `crossing`, where it stands, and the message there."""
+    """What does not nest: `no-begin`, `no-end` or `crossing`, and where it stands."""
 
     kind: str
     from_: str = msgspec.field(name="from")
     line: int
-    text: str
 
 
 class FindBlocks(Struct):
@@ -184,10 +183,12 @@ def blocks_document(blocks: Blocks, sources: Sequence[str]) -> FindBlocks:
     timed = sorted(blocks.timed.values(), key=lambda one: (-one.total, one.name))
     return FindBlocks(
         [
-            TimedBlock(one.name, len(one.lengths), one.total, one.own.total_seconds(), one.median, one.rank(0.95), max(one.lengths))
+            TimedBlock(
+                one.name, len(one.lengths), one.total, one.own.total_seconds(), one.median, one.rank(0.95), max(one.lengths)
+            )
             for one in timed
         ],
-        [BrokenBlock(one.kind, sources[one.spot.source], one.spot.line, one.text) for one in blocks.broken],
+        [BrokenBlock(one.kind, sources[one.spot.source], one.spot.line) for one in blocks.broken],
     )
 
 
