@@ -47,6 +47,13 @@ DOCUMENTS: dict[str, list[str]] = {
     "undo-list": ["undo", "plan.yaml", "--list"],
     "adopt": ["adopt", "kiosk.xml", "--explain"],
     "expect": ["expect", "plan.yaml", "cases.yaml", "--tune", "ropeway.drive=fatal"],
+    "read-draft": ["read", "gate.log", "--draft"],
+    "find": ["find", W, "--level", "warn..", "--around", "1"],
+    "find-where": ["find", "--plan", "plan.yaml", "--where"],
+    "find-counts": ["find", W, "--count-by", "logger", "--count-by", "day"],
+    "find-journeys": ["find", "gate.log", "--journey", "ride"],
+    "find-blocks": ["find", "gate.log", "--blocks", r"begin (?P<name>\w+)", r"end (?P<name>\w+)"],
+    "find-folded": ["find", W, "--fold"],
     "rehearse": ["rehearse", "plan.yaml", W, "--into", "box", "--verify"],
 }  # fmt: skip
 ELSEWHERE = {"read": "on standard error, tested where logs are read", "receive": "until Ctrl-C, tested where it listens"}
@@ -63,7 +70,7 @@ def test_a_document_fits_its_schema_and_the_schema_is_strict(run: Run, name: str
     found = run(*DOCUMENTS[name], "--json")
     assert found.code in {0, 1}, found.err
     schema = record_schema(OUTPUTS[name], name)
-    documents = found.lines if name in {"routes-each", "preview", "rolling", "rolling-names"} else [found.json]
+    documents = found.lines if name in {"routes-each", "preview", "rolling", "rolling-names", "find"} else [found.json]
 
     assert documents
     validator = Draft202012Validator(schema)
@@ -136,7 +143,8 @@ def test_help_has_a_sentence_examples_and_words_for_all_it_takes(run: Run, comma
         (["receive", "--into", "box", "--host", "8.8.8.8"], 2),
         (["read", "drive.log", "--template", "{time} {message}"], 0),
         (["read", "odd.log", "--template", "{time} {message}"], 1),
-        (["read", "drive.log"], 2),
+        (["read", "drive.log"], 0),
+        (["read", "drive.log", "--plan", "plan.yaml"], 2),
         (["check", "plan.yaml", "--fail-on", "error"], 0),
         (["check", "plan.yaml"], 1),
         (["check", "plan.yaml", "--only", "nothing"], 2),

@@ -122,7 +122,8 @@ def test_what_is_added_up(there: Path) -> None:
     assert [(one["message"], one["events"]) for one in folded["folded"]][:1] == [("badge {badge} read", 1)]
 
 
-def test_views_for_people(there: Path, run: Run) -> None:
+@pytest.mark.usefixtures("there")
+def test_views_for_people(run: Run) -> None:
     plain = run("find", "desk.jsonl", "--level", "error")
     assert plain.out.splitlines() == [
         "     4  2026-11-13 10:00:06.000  error     a.b  stop INC-7",
@@ -143,7 +144,8 @@ def test_views_for_people(there: Path, run: Run) -> None:
         "all",
     ]
     one = run("find", "desk.jsonl", "gate.jsonl", "--journey", "ride=7", "--journey-in", r"ride (?P<it>\d+)")
-    assert "2 events in 3.000 s" in one.out and "+3.000 s" in one.out
+    assert "2 events in 3.000 s" in one.out
+    assert "+3.000 s" in one.out
     assert "2 hits (gate.jsonl 2)" in one.err
     nothing = run("find", "desk.jsonl", "--level", "error", "--until", "2026-11-13 10:00:01")
     assert "nothing found; there would be 1 event in the hour from --until on" in nothing.err
@@ -203,7 +205,8 @@ def test_what_could_not_be_read_is_told(there: Path, run: Run) -> None:
     (there / "bad.jsonl").write_text((there / "desk.jsonl").read_text() + "no event\n{}\n")
     told = run("find", "bad.jsonl", "--json")
     assert (told.code, len(told.lines)) == (1, 6)
-    assert "bad.jsonl:7" in told.err and "bad.jsonl:8" in told.err
+    assert "bad.jsonl:7" in told.err
+    assert "bad.jsonl:8" in told.err
     rare = run("find", "bad.jsonl", "--text", "nowhere at all")
     assert (rare.code, "looked through, 0 lines" in rare.err) == (0, True)
 
@@ -242,7 +245,7 @@ def test_drafts_are_used_and_told(there: Path, run: Run) -> None:
         "".join(f"W 2026-11-13 10:00:{at:02} [t{at % 3}] a.b: door {at}\n" for at in range(50)) + "lost\n" * 9
     )
     told = run("find", "odd.log", "--level", "warn", "--last", "1", "--json")
-    assert told.lines[0]["logger"] == "a.b" and told.lines[0]["thread"] == "t1"
+    assert (told.lines[0]["logger"], told.lines[0]["thread"]) == ("a.b", "t1")
     assert (
         "odd.log: layout drafted from the lines: {level|upper|cut 1} {time|%Y-%m-%d %H:%M:%S} [{thread}] {logger}: {message}"
         in told.err

@@ -167,7 +167,7 @@ def test_logs_that_do_not_fit(run: Run, write: Write, content: bytes, words: str
         (["preview", "--template", "{tim}", "week.jsonl"], '"tim" is not a source at character 2'),
         (["preview", "--template", "{time", "week.jsonl"], "not closed"),
         (["preview", "--template", "{time}", "week.jsonl", "--zone", "Mars"], "not in the IANA"),
-        (["read", "log"], "how were they written?"),
+        (["read", "log"], "no layout is found"),
         (["read", "log", "--plan", "plan.yaml"], "which appender wrote them?"),
         (["read", "log", "--template", "{message}{thread}"], "collide"),
         (["read", "log", "--template", "{time|%H} {message}"], "its times have no date"),

@@ -5,6 +5,7 @@ from __future__ import annotations
 import random
 from collections import Counter
 from datetime import timedelta
+from itertools import pairwise
 from pathlib import Path
 from typing import Any
 
@@ -184,18 +185,20 @@ def test_journeys(found: Sources) -> None:
 
     assert set(made) == set(by_value)
     for value, entries in by_value.items():
-        gaps = [(later.clock - before.clock).total_seconds() for before, later in zip(entries, entries[1:], strict=False)]
-        one = made[value]
-        assert (one.events, one.first, one.last) == (len(entries), entries[0].clock, entries[-1].clock)
-        assert one.sources == list(dict.fromkeys(entry.source for entry in entries))
-        assert (one.gap.seconds if one.gap else None) == (max(gaps) if gaps else None)
+        gaps = [(later.clock - before.clock).total_seconds() for before, later in pairwise(entries)]
+        told = made[value]
+        assert (told.events, told.first, told.last) == (len(entries), entries[0].clock, entries[-1].clock)
+        assert told.sources == list(dict.fromkeys(entry.source for entry in entries))
+        assert (told.gap.seconds if told.gap else None) == (max(gaps) if gaps else None)
 
 
 @given(sources())
 def test_blocks(found: Sources) -> None:
     """The oracle keeps a list of open blocks, and adds up own times second by second."""
     ordered = plainly(found, as_is=False)
-    latest, open_, done, broken = START, [], [], Counter[str]()
+    open_: list[Any] = []
+    done: list[Any] = []
+    latest, broken = START, Counter[str]()
     for order, one in enumerate(ordered):
         latest = max(latest, one.clock)
         text = one.event.message
@@ -226,11 +229,11 @@ def test_blocks(found: Sources) -> None:
         lengths = [(one[3] - one[1]).total_seconds() for one in done if one[0] == name]
         assert sorted(blocks.timed[name].lengths) == sorted(lengths)
     steps = sorted({(one[1], one[2]) for one in done} | {(one[3], one[4]) for one in done}, key=lambda step: step[1])
-    own = Counter[str]()
-    for (before, order), (after, _) in zip(steps, steps[1:], strict=False):
+    own: Counter[str] = Counter()
+    for (before, order), (after, _) in pairwise(steps):
         running = [one for one in done if one[2] <= order and one[4] > order]
         if running:
-            own[max(running, key=lambda one: one[2])[0]] += (after - before).total_seconds()  # type: ignore[assignment]
+            own[max(running, key=lambda one: one[2])[0]] += (after - before).total_seconds()
     assert +Counter({name: one.own.total_seconds() for name, one in blocks.timed.items()}) == +own
 
 

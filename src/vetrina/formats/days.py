@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import re
 from datetime import UTC, date, datetime, timedelta, tzinfo
 
 from vetrina.core.templates.undoing import Misfit
 
+_DATE = re.compile(r"(?<!\d)(\d{4})-?(0[1-9]|1[0-2])-?(0[1-9]|[12]\d|3[01])(?!\d)")
 _HALF_A_DAY = timedelta(hours=12)
 
 
@@ -50,3 +52,9 @@ def _day(year: int, month: int, day: int) -> date | None:
         return date(year, month, day)
     except ValueError:
         return None
+
+
+def date_in(name: str) -> date | None:
+    """Return the date in a file's name, None where there is none."""
+    found = _DATE.search(name)
+    return _day(*map(int, found.groups())) if found else None

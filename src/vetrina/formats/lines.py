@@ -11,7 +11,7 @@ from vetrina.formats.documents import unreadable
 LONGEST_LINE = 16 << 20
 HOPELESS_LINE = 256 << 20
 _BLOCK = 1 << 16
-_BOM = b"\xef\xbb\xbf"
+BOM = b"\xef\xbb\xbf"
 
 
 class Lines:
@@ -35,7 +35,7 @@ class Lines:
                 self.broken = f"the file breaks off here: {str(error) or type(error).__name__}"
                 block = b""
             if first:
-                block, first = block.removeprefix(_BOM), False
+                block, first = block.removeprefix(BOM), False
             if not block:
                 break
             lines = (rest + block).split(b"\n") if rest else block.split(b"\n")

@@ -7,7 +7,6 @@ them there, and where they do not look like the beginning of another.
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable, Iterable, Iterator
 from datetime import date
 from typing import IO
@@ -23,7 +22,7 @@ from vetrina.core.templates.reading_pieces import Collision
 from vetrina.core.templates.reading_times import dated
 from vetrina.core.templates.undoing import Misfit
 from vetrina.formats.csv_records import CsvRecords
-from vetrina.formats.days import Days
+from vetrina.formats.days import Days, date_in
 from vetrina.formats.decoded_lines import DecodedLines
 from vetrina.formats.inputs import open_one
 from vetrina.formats.lines import Lines
@@ -34,7 +33,6 @@ from vetrina.formats.read_parts import BadLine
 
 SHOWN = 5
 PATIENCE = 1000
-_DATE = re.compile(r"(?<!\d)(\d{4})-?(0[1-9]|1[0-2])-?(0[1-9]|[12]\d|3[01])(?!\d)")
 
 
 class LogPart(Struct):
@@ -174,7 +172,7 @@ class LogReader:
     def _events_of(self, read: Iterator[list[bytes]], lines: Lines, name: str) -> Iterator[Event]:
         self._name = name
         if not self._goes_on:
-            self._days = Days(self._given_day or _date_of(name))
+            self._days = Days(self._given_day or date_in(name))
         if self._inverse is not None and not self._inverse.has_date and self._days.day is None:
             what = "its times have no date" if self._inverse.has_time else "it has no time at all"
             raise refuse(f"{what}, and neither has the file's name", fix="give the day with --date 2026-11-13", where=name)
@@ -394,11 +392,3 @@ class LogReader:
             self.unfit_before += 1
         if len(self.bad_lines) < SHOWN:
             self.bad_lines.append(BadLine(number, reason, self._name))
-
-
-def _date_of(name: str) -> date | None:
-    found = _DATE.search(name)
-    try:
-        return date(*map(int, found.groups())) if found else None
-    except ValueError:
-        return None

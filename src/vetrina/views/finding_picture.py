@@ -24,6 +24,7 @@ from vetrina.core.base.levels import Scale
 from vetrina.core.base.quantities import show_span
 from vetrina.core.finding.blocks import Drawn
 from vetrina.core.finding.moments import Moments
+from vetrina.views.found_tables import seconds
 from vetrina.views.screen import counted, number, safe, shorten
 
 _INK, _QUIET, _GRID, _GONE = "#2b2b2b", "#555555", "#e3e3e3", "#a23b4a"
@@ -32,6 +33,7 @@ _NAMED = ("#2f6f8f", "#b5651d", "#4f7942", "#7b5aa6", "#8a7a1f", "#5b7083", "#3d
 _OTHER = "#b9b4ab"
 _COLUMNS = 150
 MOST_ROWS = 40
+_LEAST_ROWS = 11
 _EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
 _DAY = timedelta(days=1)
 
@@ -262,7 +264,7 @@ def _draw_lanes(
         top += deep[key] + 1
         if key != next(reversed(lanes)):
             axes.axhline(top - 1, color=_GRID, linewidth=0.8)
-    axes.set_ylim(max(top - 1, 6) - 0.4, -0.6)
+    axes.set_ylim(max(top - 1, _LEAST_ROWS) - 0.4, -0.6)
     axes.set_xlim(_days(begun) - whole / _DAY * 0.01, _days(ended) + whole / _DAY * 0.01)
     axes.set_yticks([])
     axes.grid(axis="x", color=_GRID, linewidth=0.6)
@@ -298,7 +300,7 @@ def _draw_block(axes: Any, lane: _Lane, top: int, whole: timedelta, colour: str)
 
 
 def _took(lane: _Lane) -> str:
-    return "no end" if lane.block.ended is None else f"{(lane.ended - lane.block.begun).total_seconds():.3f} s"
+    return "no end" if lane.block.ended is None else seconds((lane.ended - lane.block.begun).total_seconds())
 
 
 def _names(page: _Page, colours: dict[str, str], others: set[str]) -> None:

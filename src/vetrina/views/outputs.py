@@ -8,6 +8,7 @@ from vetrina.views.documents.adopt import Adopt
 from vetrina.views.documents.changes import Apply, Undo, UndoList
 from vetrina.views.documents.check import CheckList, CheckPage, CheckResult
 from vetrina.views.documents.compare import Compare
+from vetrina.views.documents.drafts import ReadDraft
 from vetrina.views.documents.expect import Expect
 from vetrina.views.documents.find import FindBlocks, FindCounts, FindFolded, FindJourneys, FindWhere, FoundEvent
 from vetrina.views.documents.levels import Levels
@@ -35,6 +36,7 @@ OUTPUTS: dict[str, Any] = {
     "check-explain": CheckPage,
     "preview": Preview,
     "read": ReadSummary,
+    "read-draft": ReadDraft,
     "find": FoundEvent,
     "find-where": FindWhere,
     "find-counts": FindCounts,

@@ -15,6 +15,7 @@ from vetrina.core.base.faults import Refused
 from vetrina.core.base.levels import Scale
 from vetrina.core.rolling.codecs import ERRORS
 from vetrina.formats.events import EventStream
+from vetrina.formats.lines import BOM
 from vetrina.formats.pieces import Piece, open_range
 from vetrina.formats.read_parts import ReadPart
 
@@ -166,10 +167,12 @@ class CountingJob(Struct):
     def _lines(self, piece: Piece) -> Counted:
         found = Counted()
         for one in piece.ranges:
-            lines, last = 0, b"\n"
+            lines, last, first = 0, b"\n", one.begins
             with open_range(one) as file, suppress(EOFError, OSError, ValueError, *ERRORS):  # a file that breaks off ends there
                 while block := file.read(_BLOCK):
-                    lines, last = lines + block.count(b"\n"), block[-1:]
+                    lines += block.count(b"\n")
+                    last = block[-1:] if not first or block != BOM else last  # a mark alone is no line
+                    first = False
             found.in_last = lines + (last != b"\n")
             found.lines += found.in_last
         return found
