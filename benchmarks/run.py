@@ -25,6 +25,7 @@ from typing import Any
 import documents
 import msgspec
 import scale
+import searches
 import yaml
 
 from vetrina.core.base.events import Event
@@ -398,7 +399,7 @@ def measure(folder: Path) -> list[tuple[str, str, str]]:
     rows.append(
         ("memory of routes", f"{small:.0f} MB at {EVENTS:,} events, {large:.0f} MB at 2,000,000", "flat (wanted ≤ 150 MB)")
     )
-    return rows
+    return rows + searches.searches()
 
 
 def main() -> None:
