@@ -30,9 +30,28 @@ _WORDS = (
     ": ",
 )
 _VALUES: tuple[Any, ...] = (
-    17, 20817, -3, 1.5, 2.50, 1e20, 1e-7, 20817.0, 123456789012345678901234567890, True, None, "door", "needle", "le-208", "17",
-    "did not", [1, 2.5, 1e20], {"a": "clo", "b": 1e-9}, "Stra\u00dfe 7", "e-5", "\u212a",
-)  # fmt: skip
+    17,
+    20817,
+    -3,
+    1.5,
+    2.50,
+    1e20,
+    1e-7,
+    20817.0,
+    123456789012345678901234567890,
+    True,
+    None,
+    "door",
+    "needle",
+    "le-208",
+    "17",
+    "did not",
+    [1, 2.5, 1e20],
+    {"a": "clo", "b": 1e-9},
+    "Stra\u00dfe 7",
+    "e-5",
+    "\u212a",
+)
 
 
 def moment(seconds: float) -> str:
@@ -51,8 +70,12 @@ def a_message(dice: random.Random) -> str:
 
 def an_event(dice: random.Random, seconds: float) -> dict[str, Any]:
     """Return an event that may hide a text in every way."""
-    event: dict[str, Any] = {"time": moment(seconds), "level": dice.choice(("debug", "info", "warn", "error")),
-                             "logger": dice.choice(("a", "a.b", "a.b.c", "d")), "message": a_message(dice)}  # fmt: skip
+    event: dict[str, Any] = {
+        "time": moment(seconds),
+        "level": dice.choice(("debug", "info", "warn", "error")),
+        "logger": dice.choice(("a", "a.b", "a.b.c", "d")),
+        "message": a_message(dice),
+    }
     fields = {name: dice.choice(_VALUES) for name in ("a", "b") if dice.random() < 0.8}
     if dice.random() < 0.5:
         fields["c"] = {"d": dice.choice(_VALUES)}

@@ -27,10 +27,16 @@ class Said(NamedTuple):
 
 _LOGGERS = ("ropeway.gate", "ropeway.gate.scanner", "ropeway.drive.motor", "ropeway.fare.pass", "lib.http")
 _MESSAGES = (
-    "door of cabin {n} did not close", "badge {n} read twice", "Wind above limit: {n} km/h, slowing down", "heartbeat",
-    "pass {n} refused (expired); guest sent to desk", "torque 0.{n} of nominal - within bounds", "GET /passes/{n} took 12 ms",
-    "retry {n} of 5 [backoff 200 ms]", "restarted after {n} s: all good",
-)  # fmt: skip
+    "door of cabin {n} did not close",
+    "badge {n} read twice",
+    "Wind above limit: {n} km/h, slowing down",
+    "heartbeat",
+    "pass {n} refused (expired); guest sent to desk",
+    "torque 0.{n} of nominal - within bounds",
+    "GET /passes/{n} took 12 ms",
+    "retry {n} of 5 [backoff 200 ms]",
+    "restarted after {n} s: all good",
+)
 _STACK = "GateError: cabin {n} is stuck\n  in close (gate/door.c:41)\n  in cycle (gate/cycle.c:107)"
 
 
@@ -58,8 +64,16 @@ def _below(one: Said) -> str:
 
 
 def _json(one: Said) -> str:
-    return json.dumps({"ts": one.time.isoformat(timespec="milliseconds").replace("+00:00", "Z"), "lvl": one.level.upper(), "logger": one.logger,
-                       "thread": one.thread, "msg": one.message, "badge": one.badge})  # fmt: skip
+    return json.dumps(
+        {
+            "ts": one.time.isoformat(timespec="milliseconds").replace("+00:00", "Z"),
+            "lvl": one.level.upper(),
+            "logger": one.logger,
+            "thread": one.thread,
+            "msg": one.message,
+            "badge": one.badge,
+        }
+    )
 
 
 def _json_epoch(one: Said) -> str:
@@ -105,27 +119,76 @@ class Layout(NamedTuple):
 _SECOND = timedelta(seconds=1)
 _MONTHS = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")
 LAYOUTS = (
-    Layout("plain", lambda e: f"{e.time:%Y-%m-%d %H:%M:%S}.{_ms(e.time)} {e.level.upper():<5} {e.logger} {e.message}{_below(e)}"),
-    Layout("thread in brackets", lambda e: f"{e.time:%Y-%m-%d %H:%M:%S},{_ms(e.time)} [{e.thread}] {e.level.upper():<5} {e.logger} - {e.message}{_below(e)}"),
-    Layout("rfc 3339, colon", lambda e: f"{e.time:%Y-%m-%dT%H:%M:%S}.{_ms(e.time)}Z {e.level} {e.logger}: {e.message}{_below(e)}"),
-    Layout("level first", lambda e: f"[{e.level.upper()}] {e.time:%d.%m.%Y %H:%M:%S} {e.logger}: {e.message}{_below(e)}", _SECOND),
-    Layout("bars", lambda e: f"{e.time:%Y/%m/%d %H:%M:%S} | {e.level:<7} | {e.logger:<24} | {e.thread} | {e.message}{_below(e)}", _SECOND),
-    Layout("one letter", lambda e: f"{e.level[0].upper()} {e.time:%Y-%m-%d %H:%M:%S}.{_ms(e.time)} {e.logger}: {e.message}{_below(e)}"),
+    Layout(
+        "plain", lambda e: f"{e.time:%Y-%m-%d %H:%M:%S}.{_ms(e.time)} {e.level.upper():<5} {e.logger} {e.message}{_below(e)}"
+    ),
+    Layout(
+        "thread in brackets",
+        lambda e: (
+            f"{e.time:%Y-%m-%d %H:%M:%S},{_ms(e.time)} [{e.thread}] {e.level.upper():<5} {e.logger} - {e.message}{_below(e)}"
+        ),
+    ),
+    Layout(
+        "rfc 3339, colon", lambda e: f"{e.time:%Y-%m-%dT%H:%M:%S}.{_ms(e.time)}Z {e.level} {e.logger}: {e.message}{_below(e)}"
+    ),
+    Layout(
+        "level first", lambda e: f"[{e.level.upper()}] {e.time:%d.%m.%Y %H:%M:%S} {e.logger}: {e.message}{_below(e)}", _SECOND
+    ),
+    Layout(
+        "bars",
+        lambda e: f"{e.time:%Y/%m/%d %H:%M:%S} | {e.level:<7} | {e.logger:<24} | {e.thread} | {e.message}{_below(e)}",
+        _SECOND,
+    ),
+    Layout(
+        "one letter",
+        lambda e: f"{e.level[0].upper()} {e.time:%Y-%m-%d %H:%M:%S}.{_ms(e.time)} {e.logger}: {e.message}{_below(e)}",
+    ),
     Layout("twelve hours", lambda e: f"{_twelve(e.time)} {e.level.upper()} ({e.logger}) {e.message}{_below(e)}", _SECOND),
-    Layout("month's name", lambda e: f"{e.time.day:02}/{_MONTHS[e.time.month - 1]}/{e.time:%Y:%H:%M:%S} +0000 {e.level.upper()} [{e.logger}] {e.message}{_below(e)}", _SECOND),
+    Layout(
+        "month's name",
+        lambda e: (
+            f"{e.time.day:02}/{_MONTHS[e.time.month - 1]}/{e.time:%Y:%H:%M:%S} +0000 {e.level.upper()} [{e.logger}] {e.message}{_below(e)}"
+        ),
+        _SECOND,
+    ),
     Layout("epoch", lambda e: f"{int(e.time.timestamp() * 1000)} {e.level.upper()} {e.logger} {e.message}{_below(e)}"),
-    Layout("tabs", lambda e: f"{e.time:%Y-%m-%d}\t{e.time:%H:%M:%S}.{_ms(e.time)}\t{e.level}\t{e.logger}\t{e.message}{_below(e)}"),
+    Layout(
+        "tabs", lambda e: f"{e.time:%Y-%m-%d}\t{e.time:%H:%M:%S}.{_ms(e.time)}\t{e.level}\t{e.logger}\t{e.message}{_below(e)}"
+    ),
     Layout("pairs", _pairs, stacks=False),
-    Layout("pairs behind", lambda e: f"{e.time:%Y-%m-%d %H:%M:%S} {e.level.upper():<5} {e.logger} {e.message} badge={e.badge} thread={e.thread}", _SECOND, stacks=False),
-    Layout("host and process", lambda e: f"{e.time:%Y-%m-%dT%H:%M:%S}.{e.time.microsecond:06}+01:00 valley-1 {e.logger}[4120]: {e.level.upper()}: {e.message}{_below(e)}", timedelta(microseconds=1)),
+    Layout(
+        "pairs behind",
+        lambda e: f"{e.time:%Y-%m-%d %H:%M:%S} {e.level.upper():<5} {e.logger} {e.message} badge={e.badge} thread={e.thread}",
+        _SECOND,
+        stacks=False,
+    ),
+    Layout(
+        "host and process",
+        lambda e: (
+            f"{e.time:%Y-%m-%dT%H:%M:%S}.{e.time.microsecond:06}+01:00 valley-1 {e.logger}[4120]: {e.level.upper()}: {e.message}{_below(e)}"
+        ),
+        timedelta(microseconds=1),
+    ),
     Layout("json", _json, stacks=False),
     Layout("json, epoch", _json_epoch, stacks=False),
     Layout("csv", _csv, head="time,level,logger,badge,message\r\n", stacks=False),
     Layout("rfc 5424", _syslog, stacks=False),
-    Layout("slashes", lambda e: f"{e.time:%Y%m%d-%H%M%S} <{e.level}> {e.logger.replace('.', '/')}: {e.message}{_below(e)}", _SECOND),
-    Layout("double colons", lambda e: f"[{e.time:%Y-%m-%d %H:%M:%S}.{e.time.microsecond:06}] [{e.level}] [{e.logger.replace('.', '::')}] {e.message}{_below(e)}", timedelta(microseconds=1)),
-    Layout("short year, names padded", lambda e: f"{e.time:%y-%m-%d %H:%M:%S} {e.thread:<9} {e.level.upper():>8}  {e.logger:<22} : {e.message}{_below(e)}", _SECOND),
-)  # fmt: skip
+    Layout(
+        "slashes", lambda e: f"{e.time:%Y%m%d-%H%M%S} <{e.level}> {e.logger.replace('.', '/')}: {e.message}{_below(e)}", _SECOND
+    ),
+    Layout(
+        "double colons",
+        lambda e: (
+            f"[{e.time:%Y-%m-%d %H:%M:%S}.{e.time.microsecond:06}] [{e.level}] [{e.logger.replace('.', '::')}] {e.message}{_below(e)}"
+        ),
+        timedelta(microseconds=1),
+    ),
+    Layout(
+        "short year, names padded",
+        lambda e: f"{e.time:%y-%m-%d %H:%M:%S} {e.thread:<9} {e.level.upper():>8}  {e.logger:<22} : {e.message}{_below(e)}",
+        _SECOND,
+    ),
+)
 
 
 def log(layout: Layout, seed: int = 1, count: int = 400) -> tuple[str, list[Said]]:

@@ -25,9 +25,13 @@ def said(at: int, message: str, level: str = "info", logger: str = "a.b", **more
 
 
 DESK = [
-    said(0, "start INC-7", logger="a"), said(2, "badge {badge} read", "debug", fields={"badge": 7}), said(4, "door Open", "warn", thread="t1"),
-    said(6, "stop INC-7", "error", error="Boom: x\n  at 1\n  at 2\n  at 3"), said(8, "late", logger="ab"), said(8, "badge {badge} read", fields={"badge": "7"}),
-]  # fmt: skip
+    said(0, "start INC-7", logger="a"),
+    said(2, "badge {badge} read", "debug", fields={"badge": 7}),
+    said(4, "door Open", "warn", thread="t1"),
+    said(6, "stop INC-7", "error", error="Boom: x\n  at 1\n  at 2\n  at 3"),
+    said(8, "late", logger="ab"),
+    said(8, "badge {badge} read", fields={"badge": "7"}),
+]
 GATE = [
     said(1, "begin open ride 7", logger="g"),
     said(4, "end open ride 7", logger="g"),
@@ -68,16 +72,43 @@ def found(folder: Path, *words: str) -> list[str]:
 
 BOTH = "d1 g1 d2 d3 g2 g3 d4 d5 d6 g4"
 ROWS = [
-    ([], BOTH), (["--as-is"], "d1 d2 d3 d4 d5 d6 g1 g2 g3 g4"), (["--logger", "a.b"], "d2 d3 g3 d4 d6"), (["--logger", "a.b.c", "--logger", "ab"], "g3 d5"),
-    (["--not-logger", "a", "--not-logger", "ab"], "g1 g2 g4"), (["--level", "warn.."], "d3 g3 d4"), (["--level", "debug"], "d2"), (["--message", "^badge 7"], "d2 d6"),
-    (["--message", "door", "--message", "open$"], "g3"), (["--text", "open"], "g1 g2 g3"), (["--text", "OPEN", "--ignore-case"], "g1 d3 g2 g3"), (["--text", "at 2"], "d4"),
-    (["--text", "badge 7 read"], "d2 d6"), (["--thread", "t1"], "d3"), (["--field", "badge=7"], "d2"), (["--field", 'badge="7"'], "d6"), (["--error"], "d4"), (["--no-error", "--level", "warn.."], "d3 g3"),
-    (["--since", "2026-11-13T10:00:08Z"], "d5 d6 g4"), (["--until", "2026-11-13 10:00:02"], "d1 g1"), (["--since", "1 second"], "d5 d6 g4"), (["--since", "5 seconds", "--until", "2 seconds"], "d3 g2 d4"),
-    (["--keep", "{field: {badge: {present: true}}}"], "d2 d6"), (["--drop", "{level: ..info}", "--drop", "{logger: a.b.c}"], "d3 d4"), (["--between", "start", "stop"], "d1 g1 d2 d3 g2 g3 d4"),
-    (["--between", "start", "stop", "--level", "warn.."], "d3 g3 d4"), (["--between", "begin", "end", "--as-is"], "g1 g2 g4"), (["--first", "2"], "d1 g1"), (["--last", "2"], "d6 g4"),
-    (["--text", "late", "--around", "1"], "(d4) d5 (d6)"), (["--logger", "g", "--around", "1", "--first", "1"], "g1 (g2)"), (["--text", "badge", "--last", "1", "--around", "1"], "(d5) d6"),
-    (["--shift", "gate.jsonl=-3s"], "g1 d1 g2 g3 d2 d3 d4 g4 d5 d6"), (["--journey", "badge=7"], "d2 d6"), (["--journey", "ride=7", "--journey-in", r"ride (?P<it>\d+)"], "g1 g2"), (["--text", "nowhere"], ""),
-]  # fmt: skip
+    ([], BOTH),
+    (["--as-is"], "d1 d2 d3 d4 d5 d6 g1 g2 g3 g4"),
+    (["--logger", "a.b"], "d2 d3 g3 d4 d6"),
+    (["--logger", "a.b.c", "--logger", "ab"], "g3 d5"),
+    (["--not-logger", "a", "--not-logger", "ab"], "g1 g2 g4"),
+    (["--level", "warn.."], "d3 g3 d4"),
+    (["--level", "debug"], "d2"),
+    (["--message", "^badge 7"], "d2 d6"),
+    (["--message", "door", "--message", "open$"], "g3"),
+    (["--text", "open"], "g1 g2 g3"),
+    (["--text", "OPEN", "--ignore-case"], "g1 d3 g2 g3"),
+    (["--text", "at 2"], "d4"),
+    (["--text", "badge 7 read"], "d2 d6"),
+    (["--thread", "t1"], "d3"),
+    (["--field", "badge=7"], "d2"),
+    (["--field", 'badge="7"'], "d6"),
+    (["--error"], "d4"),
+    (["--no-error", "--level", "warn.."], "d3 g3"),
+    (["--since", "2026-11-13T10:00:08Z"], "d5 d6 g4"),
+    (["--until", "2026-11-13 10:00:02"], "d1 g1"),
+    (["--since", "1 second"], "d5 d6 g4"),
+    (["--since", "5 seconds", "--until", "2 seconds"], "d3 g2 d4"),
+    (["--keep", "{field: {badge: {present: true}}}"], "d2 d6"),
+    (["--drop", "{level: ..info}", "--drop", "{logger: a.b.c}"], "d3 d4"),
+    (["--between", "start", "stop"], "d1 g1 d2 d3 g2 g3 d4"),
+    (["--between", "start", "stop", "--level", "warn.."], "d3 g3 d4"),
+    (["--between", "begin", "end", "--as-is"], "g1 g2 g4"),
+    (["--first", "2"], "d1 g1"),
+    (["--last", "2"], "d6 g4"),
+    (["--text", "late", "--around", "1"], "(d4) d5 (d6)"),
+    (["--logger", "g", "--around", "1", "--first", "1"], "g1 (g2)"),
+    (["--text", "badge", "--last", "1", "--around", "1"], "(d5) d6"),
+    (["--shift", "gate.jsonl=-3s"], "g1 d1 g2 g3 d2 d3 d4 g4 d5 d6"),
+    (["--journey", "badge=7"], "d2 d6"),
+    (["--journey", "ride=7", "--journey-in", r"ride (?P<it>\d+)"], "g1 g2"),
+    (["--text", "nowhere"], ""),
+]
 
 
 @pytest.mark.parametrize(("words", "hits"), ROWS, ids=lambda one: " ".join(one) if isinstance(one, list) else "")
@@ -212,16 +243,35 @@ def test_what_could_not_be_read_is_told(there: Path, run: Run) -> None:
 
 
 BAD = [
-    (["find"], "what is searched?"), (["find", "none.jsonl"], "there is no such file"), (["find", "desk.jsonl", "--message", "("], "this is not an RE2 expression"),
-    (["find", "desk.jsonl", "--keep", "{logge: a}"], "logge"), (["find", "desk.jsonl", "--since", "soon"], "--since"), (["find", "desk.jsonl", "--since", "2026-11-14", "--until", "2026-11-13"], "nothing lies between"),
-    (["find", "-", "--since", "2 hours"], "standard input is not at its end yet"), (["find", "desk.jsonl", "--level", "loud"], "loud"), (["find", "desk.jsonl", "--count-by", "colour"], "is nothing to go by"),
-    (["find", "desk.jsonl", "--count-by", "level", "--as-is"], "has no effect"), (["find", "desk.jsonl", "--journey-in", "x"], "no group `it`"), (["find", "desk.jsonl", "--per", "thread"], "only with --blocks"),
-    (["find", "desk.jsonl", "--columns", "tim"], "tim"), (["find", "desk.jsonl", "--as", "{"], "--as"), (["find", "desk.jsonl", "--shift", "gate=2s"], "gate"), (["find", "desk.jsonl", "--copy", "desk.jsonl"], "searched itself"),
-    (["find", "desk.jsonl", "--plot", "x.pdf"], "no kind of picture"), (["find", "desk.jsonl", "--template", "{message}"], "--template"), (["find", "desk.jsonl", "--appender", "text"], "only with --plan"),
-    (["find", "desk.jsonl", "--plan", "plan.yaml", "--appender", "nobody"], "nobody"), (["find", "logs/text.log", "--template", "{time|%H:%M} {message}"], "have no date"), (["find", "-", "--follow"], "ends by itself"),
-    (["find", "desk.jsonl", "gate.jsonl", "--workers", "2"], "done by one process"), (["find", "empty"], "no files in this folder"), (["find", "plan.yaml"], "no layout is found"), (["find", "desk.jsonl", "--first", "1", "--last", "1"], "has no effect"),
-    (["read", "desk.jsonl", "--draft"], "these are events already"), (["read", "logs/text.log", "--draft", "--first", "1"], "--first has no effect"),
-]  # fmt: skip
+    (["find"], "what is searched?"),
+    (["find", "none.jsonl"], "there is no such file"),
+    (["find", "desk.jsonl", "--message", "("], "this is not an RE2 expression"),
+    (["find", "desk.jsonl", "--keep", "{logge: a}"], "logge"),
+    (["find", "desk.jsonl", "--since", "soon"], "--since"),
+    (["find", "desk.jsonl", "--since", "2026-11-14", "--until", "2026-11-13"], "nothing lies between"),
+    (["find", "-", "--since", "2 hours"], "standard input is not at its end yet"),
+    (["find", "desk.jsonl", "--level", "loud"], "loud"),
+    (["find", "desk.jsonl", "--count-by", "colour"], "is nothing to go by"),
+    (["find", "desk.jsonl", "--count-by", "level", "--as-is"], "has no effect"),
+    (["find", "desk.jsonl", "--journey-in", "x"], "no group `it`"),
+    (["find", "desk.jsonl", "--per", "thread"], "only with --blocks"),
+    (["find", "desk.jsonl", "--columns", "tim"], "tim"),
+    (["find", "desk.jsonl", "--as", "{"], "--as"),
+    (["find", "desk.jsonl", "--shift", "gate=2s"], "gate"),
+    (["find", "desk.jsonl", "--copy", "desk.jsonl"], "searched itself"),
+    (["find", "desk.jsonl", "--plot", "x.pdf"], "no kind of picture"),
+    (["find", "desk.jsonl", "--template", "{message}"], "--template"),
+    (["find", "desk.jsonl", "--appender", "text"], "only with --plan"),
+    (["find", "desk.jsonl", "--plan", "plan.yaml", "--appender", "nobody"], "nobody"),
+    (["find", "logs/text.log", "--template", "{time|%H:%M} {message}"], "have no date"),
+    (["find", "-", "--follow"], "ends by itself"),
+    (["find", "desk.jsonl", "gate.jsonl", "--workers", "2"], "done by one process"),
+    (["find", "empty"], "no files in this folder"),
+    (["find", "plan.yaml"], "no layout is found"),
+    (["find", "desk.jsonl", "--first", "1", "--last", "1"], "has no effect"),
+    (["read", "desk.jsonl", "--draft"], "these are events already"),
+    (["read", "logs/text.log", "--draft", "--first", "1"], "--first has no effect"),
+]
 
 
 @pytest.mark.parametrize(("words", "what"), BAD, ids=lambda one: " ".join(one) if isinstance(one, list) else "")
@@ -230,6 +280,57 @@ def test_bad_calls(there: Path, words: list[str], what: str) -> None:
     code, out, err = answer(there, words)
     assert (code, out) == (2, b"")
     assert what in err
+
+
+IDLE = [
+    (
+        "--count-by level",
+        "--columns time",
+        "--as {message}",
+        "--stacks",
+        "--around 1",
+        "--fold",
+        "--journey n",
+        "--blocks a b",
+        "--follow",
+    ),
+    (
+        "--journey n",
+        "--columns time",
+        "--as {message}",
+        "--stacks",
+        "--fold",
+        "--blocks a b",
+        "--follow",
+        "--as-is",
+        "--plot x.svg",
+    ),
+    ("--blocks a b", "--columns time", "--as {message}", "--stacks", "--around 1", "--fold", "--follow"),
+    ("--fold", "--columns time", "--as {message}", "--stacks", "--around 1", "--follow", "--plot x.svg"),
+    ("--as {message}", "--columns time", "--stacks", "--json"),
+    ("--columns time", "--stacks"),
+    ("--follow", "--last 2", "--between a b", "--as-is", "--plot x.svg", "--copy x.log", "--fail-on none"),
+    ("--plan plan.yaml", "--zone UTC", "--template {time}"),
+    ("--where --plan plan.yaml", "--level info", "--first 1"),
+    ("--json", "--stacks", "--wide"),
+]
+"""An option, and others that have no effect beside it."""
+
+
+@pytest.mark.parametrize(("one", "others"), [(one, others) for one, *others in IDLE], ids=[one[0] for one in IDLE])
+def test_options_without_effect_are_refused(there: Path, one: str, others: list[str]) -> None:
+    for other in others:
+        code, _, err = answer(there, ["find", "desk.jsonl", *one.split(), *other.split()])
+        assert (code, "no effect" in err or "leave one of them out" in err) == (2, True), (one, other, err)
+
+
+ALONE = ["--per thread", "--mask", "--ignore-case", "--appender text", "--where", "--separator /", "--stage live", "--set a=b"]
+
+
+@pytest.mark.parametrize("option", ALONE)
+def test_options_that_need_others(there: Path, option: str) -> None:
+    code, _, err = answer(there, ["find", "desk.jsonl", *option.split()])
+    assert (code, "has an effect only with" in err) == (2, True), err
 
 
 def test_a_file_that_may_not_be_read(there: Path) -> None:
@@ -292,8 +393,10 @@ def test_workers_and_spans_give_the_same(there: Path, monkeypatch: pytest.Monkey
     code, out, err = told("--since", "2026-11-13 03:00", "--until", "2026-11-13 03:02", "--json")
     assert (code, "so only bytes" in err) == (0, True)
     assert [(one["line"], one["time"][:19]) for one in map(json.loads, out.splitlines())] == [
-        (number, line[:19].replace(" ", "T")) for number, line in enumerate("".join(lines).splitlines(), start=1) if "2026-11-13 03:00" <= line[:16] < "2026-11-13 03:02"
-    ]  # fmt: skip
+        (number, line[:19].replace(" ", "T"))
+        for number, line in enumerate("".join(lines).splitlines(), start=1)
+        if "2026-11-13 03:00" <= line[:16] < "2026-11-13 03:02"
+    ]
     (there / "big.log").write_text("".join([*lines[:20_000], *lines[:9_000], *lines[20_000:]]))
     assert "so only bytes" not in told("--since", "2026-11-13 00:10", "--until", "2026-11-13 00:11")[2]
     assert len(told("--since", "2026-11-13 00:10", "--until", "2026-11-13 00:11", "--json")[1].splitlines()) == 120
@@ -371,8 +474,17 @@ def test_files_are_followed(folder: Path, follow: Callable[..., Following], what
 
 
 @pytest.mark.parametrize(
-    "data", [b"\0\xff\xfe" * 50_000, b"x" * 40_000_000, os.urandom(200_000), b"\x1b[31m\x07\r\n" * 1000, b"{" * 100_000, b'{"time":' * 5000], ids=["binary", "one line", "random", "controls", "braces", "json"]
-)  # fmt: skip
+    "data",
+    [
+        b"\0\xff\xfe" * 50_000,
+        b"x" * 40_000_000,
+        os.urandom(200_000),
+        b"\x1b[31m\x07\r\n" * 1000,
+        b"{" * 100_000,
+        b'{"time":' * 5000,
+    ],
+    ids=["binary", "one line", "random", "controls", "braces", "json"],
+)
 def test_hostile_logs(folder: Path, data: bytes) -> None:
     """Bounded and harmless: what cannot be read is told, or that no layout is found; no control character reaches the screen."""
     (folder / "odd.log").write_bytes(data)

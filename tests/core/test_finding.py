@@ -71,9 +71,11 @@ def test_a_needle_loses_no_event(tmp_path_factory: pytest.TempPathFactory, seed:
 
 
 TEMPLATES = (
-    '{time} {level|upper|pad 5} {logger} {message}{error|before "\\n"}', '{time} [{thread}] {level} {logger}: "{message|json}"',
-    "{time|%d.%m.%Y %H:%M:%S} {level} {logger} {text} {fields}", "{time} {level} {logger} {message}",
-)  # fmt: skip
+    '{time} {level|upper|pad 5} {logger} {message}{error|before "\\n"}',
+    '{time} [{thread}] {level} {logger}: "{message|json}"',
+    "{time|%d.%m.%Y %H:%M:%S} {level} {logger} {text} {fields}",
+    "{time} {level} {logger} {message}",
+)
 
 
 @given(st.integers(min_value=0), st.sampled_from(TEMPLATES))
@@ -82,7 +84,15 @@ def test_a_needle_loses_no_record_of_a_log(tmp_path_factory: pytest.TempPathFact
     text = text_template(template, Setting())
     layout = Layout(PlainText("text", text.setting, None, (text,)))
     path = tmp_path_factory.getbasetemp() / "needles.log"
-    events = [Event(START + timedelta(seconds=at), dice.choice(("info", "error")), "a.b", **{key: value for key, value in an_event(dice, at).items() if key in {"message", "fields"}}) for at in range(40)]  # fmt: skip
+    events = [
+        Event(
+            START + timedelta(seconds=at),
+            dice.choice(("info", "error")),
+            "a.b",
+            **{key: value for key, value in an_event(dice, at).items() if key in {"message", "fields"}},
+        )
+        for at in range(40)
+    ]
     render = text.compile("\n")
     lines = [
         render(one, at) + ("GateError: x\n  needle-20817\n" if dice.random() < 0.1 else "") for at, one in enumerate(events)
@@ -98,11 +108,26 @@ def test_a_needle_loses_no_record_of_a_log(tmp_path_factory: pytest.TempPathFact
 @pytest.mark.parametrize(
     ("expression", "runs"),
     [
-        ("did not close", ["did not close"]), (r"cabin \d+ did", ["cabin ", " did"]), ("colou?r", ["colo", "r"]), ("a|b", []), ("(?i)x", []),
-        (r"ab+c", ["ab", "c"]), (r"x\.y", ["x.y"]), (r"\x41b", ["b"]), (r"\101b", ["b"]), (r"[a]b]c", ["b]c"]), ("(a|b)cd", ["cd"]), (r"\pLx", ["x"]),
-        ("ab{2}c", ["a", "c"]), (r"(?P<it>\d+)km", ["km"]), (r"\Qa|b\E", []), ("[[:alpha:]x]y", ["y"]), ("(?:abc)*d", ["d"]), ("^a$", ["a"]),
+        ("did not close", ["did not close"]),
+        (r"cabin \d+ did", ["cabin ", " did"]),
+        ("colou?r", ["colo", "r"]),
+        ("a|b", []),
+        ("(?i)x", []),
+        (r"ab+c", ["ab", "c"]),
+        (r"x\.y", ["x.y"]),
+        (r"\x41b", ["b"]),
+        (r"\101b", ["b"]),
+        (r"[a]b]c", ["b]c"]),
+        ("(a|b)cd", ["cd"]),
+        (r"\pLx", ["x"]),
+        ("ab{2}c", ["a", "c"]),
+        (r"(?P<it>\d+)km", ["km"]),
+        (r"\Qa|b\E", []),
+        ("[[:alpha:]x]y", ["y"]),
+        ("(?:abc)*d", ["d"]),
+        ("^a$", ["a"]),
     ],
-)  # fmt: skip
+)
 def test_what_every_match_of_an_expression_holds(expression: str, runs: list[str]) -> None:
     assert plain_runs(expression) == runs
     Expression(expression)

@@ -62,8 +62,14 @@ LEVELS = ("level", "level|upper", "level|upper|pad 5", "level|pad 8", "level|upp
 
 
 @settings(max_examples=25)
-@given(st.sampled_from(TIMES), st.sampled_from(LEVELS), st.permutations(["time", "level", "thread"]), st.sampled_from([" ", " | ", "\t", " - "]),
-       st.sampled_from(["", "[]", "()"]), st.integers(0, 9999))  # fmt: skip
+@given(
+    st.sampled_from(TIMES),
+    st.sampled_from(LEVELS),
+    st.permutations(["time", "level", "thread"]),
+    st.sampled_from([" ", " | ", "\t", " - "]),
+    st.sampled_from(["", "[]", "()"]),
+    st.integers(0, 9999),
+)
 def test_random_templates_are_found_again(
     tmp_path_factory: pytest.TempPathFactory, time: str, level: str, order: list[str], sign: str, bracket: str, seed: int
 ) -> None:
@@ -82,13 +88,16 @@ def test_random_templates_are_found_again(
 
 
 ODD = [
-    ("Nov 13 10:40:01 valley-1 ropeway.gate[4120]: warn: open\nNov 13 10:40:02 valley-1 ropeway.drive[4120]: info: run\n", "its times have no year"),
+    (
+        "Nov 13 10:40:01 valley-1 ropeway.gate[4120]: warn: open\nNov 13 10:40:02 valley-1 ropeway.drive[4120]: info: run\n",
+        "its times have no year",
+    ),
     ("10:40:01 INFO a.b x\n10:40:02 INFO a.c y\n", "its times have no day"),
     ("2026-11-13 10:40:01 x\n2026-11-13 10:40:03 y z\n", "no level stands in it"),
     ("01/02/2026 10:40:01 INFO a.b x\n01/02/2026 10:41:01 INFO a.b y\n", "day before month?"),
     ('{"time": "2026-11-13T10:40:01Z", "level": 30, "msg": "x"}\n', "holds no words for levels"),
     ("2026-11-13 10:40:01 INFO a.b caf\xe9\n", "latin-1"),
-]  # fmt: skip
+]
 
 
 @pytest.mark.parametrize(("text", "doubt"), ODD)

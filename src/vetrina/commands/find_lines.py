@@ -52,8 +52,7 @@ class JsonMaker(Struct):
 
     def __call__(self, entries: list[Entry]) -> bytes:
         """Return the lines of some entries."""
-        record = documents.FoundEvents(self.names, self.scale).record
-        records = [record(entry) for entry in entries]
+        records = documents.FoundEvents(self.names, self.scale).records(entries)
         if not hidden():
             with suppress(OverflowError, UnicodeError):  # a number of many digits, or a name of the system's that is not UTF-8
                 return msgspec.json.Encoder().encode_lines(records)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import io
 from collections.abc import Callable, Generator, Iterator
 from contextlib import closing
-from datetime import date, datetime, timedelta
+from datetime import UTC, date, datetime, timedelta
 from typing import IO, cast
 
 from msgspec import Struct
@@ -28,6 +28,7 @@ from vetrina.formats.remote import is_url
 
 Meets = Callable[[Event], bool]
 _TOGETHER = 500
+_EARLIEST = datetime.min.replace(tzinfo=UTC)
 
 
 class Layout(Struct, frozen=True):
@@ -198,30 +199,31 @@ class SourceReader:
         """Yield entries of a stream of whole records, before which so many lines stand."""
         raw = self._raw(file)
         read = file if raw is None else cast(IO[bytes], raw)
-        located = self._events(read, before) if self._reader is None else self._log(read, before, self._reader)
-        shift, number, at, clock = self.source.shift, self.number, self._at, self._clock
+        reader, shift, number, at = self._reader, self.source.shift, self.number, self._at
+        clock = _EARLIEST if self._clock is None else self._clock
         some: list[Entry] = []
-        with closing(located):
-            for line, event in located:
+        line = 0
+        with closing(self._events(read, before) if reader is None else self._log(read, before, reader)) as events:
+            for one in events:
+                if reader is None:
+                    line, event = one  # type: ignore[misc]
+                else:
+                    line, event = reader.line, one
                 if shift:
                     event.time = self._shifted(event.time)
-                if clock is None or event.time > clock:
-                    self._clock = clock = event.time
+                time = event.time
+                clock = max(clock, time)
                 hit = meets is None or meets(event)
                 if raw is not None:
                     raw.drop(line - before)
                 if hit or every:
-                    own = (
-                        b""
-                        if raw is None or not hit
-                        else raw.take(line - before, 1 if self._reader is None else self._reader.lines)
-                    )
+                    own = b"" if raw is None or not hit else raw.take(line - before, 1 if reader is None else reader.lines)
                     some.append(Entry(event, number, line, clock, at, hit, own))
                     if len(some) == _TOGETHER:
                         yield some
                         some = []
                 at += 1
-        self._at = at
+        self._at, self._clock = at, clock
         if some:
             yield some
 
@@ -249,11 +251,10 @@ class SourceReader:
             self.read.lines = max(stream.number, last) - before
             self.read.unreadable, self.read.bad_lines = stream.unreadable, stream.bad_lines
 
-    def _log(self, file: IO[bytes], before: int, reader: LogReader) -> Generator[tuple[int, Event]]:
-        """Yield events with their first lines."""
+    def _log(self, file: IO[bytes], before: int, reader: LogReader) -> Generator[Event]:
+        """Yield events; the reader knows their lines."""
         try:
-            for event in reader.read_on(file, self.source.name, before):
-                yield reader.line, event
+            yield from reader.read_on(file, self.source.name, before)
         finally:
             self.read.lines = reader.read_lines.number
             self.read.unreadable, self.read.bad_lines = reader.misfits, reader.bad_lines

@@ -139,8 +139,6 @@ class Finding:
         if any(self.looked_for) and (self.search.merges or self.search.clocked):
             self._look_before()
         for some in self._batches():
-            for entry in some:
-                self.hits[entry.source] += entry.hit
             yield some if make is None else make(some)
 
     def _in_parts(self, at: int, make: Maker | None, engine: Engine) -> Iterator[Any]:
@@ -184,11 +182,16 @@ class Finding:
     def _batches(self) -> Iterator[list[Entry]]:
         search = self.search
         if search.first is not None or search.last is not None or search.around or self.sections is not None or search.merges:
-            yield from batched(self._limited())
+            for some in batched(self._limited()):
+                for entry in some:
+                    self.hits[entry.source] += entry.hit
+                yield some
             return
         for reader in self.readers:
             if reader.number not in self._empty:
-                yield from self._of(reader, every=False)
+                for some in self._of(reader, every=False):
+                    self.hits[reader.number] += len(some)
+                    yield some
 
     def _of(self, reader: SourceReader, *, every: bool) -> Iterator[list[Entry]]:
         """Yield what may be shown of a source, of a span of it with the lines at which it stands in the file."""

@@ -66,6 +66,13 @@ class Following:
 
     def entries(self) -> Iterator[Entry]:
         """Yield what is there in the order of time, then what comes as it comes."""
+        try:
+            yield from self._entries()
+        finally:
+            for one in self._growing:
+                one.close()
+
+    def _entries(self) -> Iterator[Entry]:
         still = [
             with_context(one.entries(self._meets, every=self.search.around > 0), self.search.around) for one in self._still
         ]
@@ -133,6 +140,11 @@ class Grown:
                 yield from self._shown(line, event)
             self._marks += old.file.marks
             old.file.close()
+
+    def close(self) -> None:
+        """Close its files."""
+        for track in self._tracks:
+            track.file.close()
 
     def _shown(self, line: int, event: Event) -> Iterator[Entry]:
         event.time += self._source.shift

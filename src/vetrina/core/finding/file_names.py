@@ -46,7 +46,10 @@ class NameReader:
             if one.source == "n":
                 number = int(text)
             elif period is None:
-                period = self._period(one, text)
+                try:
+                    period = self._period(one, text)
+                except (ValueError, KeyError, OverflowError):  # no such day
+                    return None
         return Fit(period, number)
 
     def _period(self, one: Placeholder, text: str) -> datetime | None:
@@ -54,10 +57,7 @@ class NameReader:
         if len(one.steps) > 1 or not times.dated(timed):
             return None
         values: times.Values = {}
-        try:
-            times.time_reader(timed, clocks.zone(self._zone))(text, values)
-        except (ValueError, KeyError, OverflowError):
-            return None
+        times.time_reader(timed, clocks.zone(self._zone))(text, values)
         found: datetime | None = values.get("time")
         return found
 

@@ -28,7 +28,7 @@ _CLOCKS = (
     r"(?P<h>\d\d):(?P<i>\d\d)(?::(?P<sec>\d\d)(?:(?P<fs>[.,])(?P<f>\d{1,9}))?)?(?P<half> ?(?:AM|PM))?",
     r"(?P<ch>\d\d)(?P<ci>[0-5]\d)(?P<cs>[0-5]\d)(?:(?P<cfs>[.,])(?P<cf>\d{3}|\d{6}))?",
 )
-_ZONE = r"(?P<zone>(?P<zs> ?)(?:(?P<z>[+-]\d{4})(?!\d)|(?P<colon>[+-]\d\d:\d\d)|(?P<utc>Z\b)|(?P<word>UTC|GMT|[A-Z]{3,4}T)\b))?"
+_ZONE = r"(?P<zone>(?P<zs> ?)(?:(?P<z>[+-]\d{4})(?!\d)|(?P<colon>[+-]\d\d:\d\d)|(?P<utc>Z\b)|(?P<word>UTC|GMT|[A-Z]{2,3}T)\b))?"
 _EPOCH = r"(?P<epoch>(?<![\d.-])(?:[12]\d{9}|[12]\d{12})(?![\d.]))"
 
 

@@ -51,14 +51,18 @@ class FoundEvents:
         self._sources = sources
         self._level: Memo[object, str] = Memo(lambda level: scale.name(severities[level]))
 
-    def record(self, entry: Entry) -> FoundEvent:
-        """Return the record of an entry."""
-        event = entry.event
-        return FoundEvent(
-            self._sources[entry.source], entry.line, event.time, self._level[event.level], event.logger, event.message,
-            filled(event), event.fields, event.error, event.thread, event.source, event.process, event.host, event.count,
-            event.mark, UNSET if entry.hit else False,
-        )  # fmt: skip
+    def records(self, entries: Sequence[Entry]) -> list[FoundEvent]:
+        """Return the records of entries."""
+        sources, levels = self._sources, self._level
+        return [
+            FoundEvent(
+                sources[entry.source], entry.line, event.time, levels[event.level], event.logger, event.message,
+                filled(event) if "{" in event.message else event.message, event.fields, event.error, event.thread, event.source,
+                event.process, event.host, event.count, event.mark, UNSET if entry.hit else False,
+            )
+            for entry in entries
+            for event in (entry.event,)
+        ]  # fmt: skip
 
 
 class FileThere(Struct):
