@@ -17,7 +17,8 @@ import pytest
 
 from in_process import answer
 from support import PROGRAM, Run, event, give_up_override
-from vetrina.work import spans
+from vetrina.formats import turns
+from vetrina.work import finding, spans
 
 
 def said(at: int, message: str, level: str = "info", logger: str = "a.b", **more: Any) -> dict[str, Any]:
@@ -400,6 +401,24 @@ def test_workers_and_spans_give_the_same(there: Path, monkeypatch: pytest.Monkey
     (there / "big.log").write_text("".join([*lines[:20_000], *lines[:9_000], *lines[20_000:]]))
     assert "so only bytes" not in told("--since", "2026-11-13 00:10", "--until", "2026-11-13 00:11")[2]
     assert len(told("--since", "2026-11-13 00:10", "--until", "2026-11-13 00:11", "--json")[1].splitlines()) == 120
+
+
+def test_very_many_files_are_open_in_turns(there: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Of forty files at most three are open; the answer is that of few."""
+    (there / "many").mkdir()
+    for at in range(40):
+        events = [said((at * 7 + step * 11) % 600, f"m{at} {step}", "warn" if step == at % 5 else "info") for step in range(8)]
+        (there / f"many/{at:02}.jsonl").write_text("".join(json.dumps(one) + "\n" for one in sorted(events, key=str)))
+    for words in ([], ["--level", "warn"], ["--level", "warn", "--around", "1", "--last", "9"], ["--first", "7"]):
+        monkeypatch.setattr(turns, "MOST", 1000)
+        monkeypatch.setattr(finding, "_MANY", 1000)
+        plain = answer(there, ["find", "many", "--json", *words])[:2]
+        monkeypatch.setattr(turns, "MOST", 3)
+        monkeypatch.setattr(finding, "_MANY", 2)
+        assert answer(there, ["find", "many", "--json", *words])[:2] == plain
+        assert plain[1]
+    (there / "many/39.jsonl").unlink()
+    assert answer(there, ["find", "many", "--count-by", "from"])[0] == 0
 
 
 class Following:

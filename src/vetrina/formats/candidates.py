@@ -10,7 +10,7 @@ from vetrina.core.finding.needles import Needle
 from vetrina.formats.opening import open_file
 
 _BLOCK = 1 << 18
-_FAR = 1 << 26
+_FAR = 3 << 23
 _MANY = 12
 Again = Callable[[int, int], Iterator[bytes]]
 Slice = tuple[int, bytes]

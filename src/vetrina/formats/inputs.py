@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import glob
 import os
 import sys
@@ -193,6 +194,9 @@ def open_raw(path: str) -> Iterator[IO[bytes]]:
     except PermissionError:
         raise unreadable(path, "the file may not be read", "its permissions are in the way") from None
     except (OSError, ValueError) as error:
+        if getattr(error, "errno", 0) == errno.EMFILE:
+            what = "too many files are open at once"
+            raise unreadable(path, what, fix="raise the limit (ulimit -n), or read fewer at once") from None
         raise unreadable(path, f"the file cannot be read: {getattr(error, 'strerror', '') or error}") from None
     with raw:
         yield raw if reading is None else cast(IO[bytes], Watched(raw, reading))

@@ -54,3 +54,15 @@ class Watched:
         block = self._raw.read(size)
         self._reading.add_bytes(len(block))
         return block
+
+    def tell(self) -> int:
+        """Return at which byte it is."""
+        return self._raw.tell()
+
+    def fileno(self) -> int:
+        """Return the number of the open file."""
+        return self._raw.fileno()
+
+    def close(self) -> None:
+        """Close it."""
+        self._raw.close()

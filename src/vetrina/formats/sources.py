@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import io
 from collections.abc import Callable, Generator, Iterator
-from contextlib import closing
+from contextlib import closing, contextmanager
 from datetime import UTC, date, datetime, timedelta
 from typing import IO, cast
 
@@ -18,13 +18,14 @@ from vetrina.core.finding.needles import Form
 from vetrina.core.templates.forms import CsvRow, PlainText, Template
 from vetrina.formats.candidates import Again, Candidates, again_from
 from vetrina.formats.events import EventStream
-from vetrina.formats.inputs import InputFile, open_one
+from vetrina.formats.inputs import InputFile, open_one, open_raw
 from vetrina.formats.logs import SHOWN, LogReader
 from vetrina.formats.opening import only_once
 from vetrina.formats.pieces import Range, open_range
 from vetrina.formats.raw_lines import RawLines
 from vetrina.formats.read_parts import BadLine
 from vetrina.formats.remote import is_url
+from vetrina.formats.turns import Turn, Turns
 
 Meets = Callable[[Event], bool]
 _TOGETHER = 500
@@ -122,10 +123,14 @@ class SourceReader:
         number: Its number among those of the call, from 0.
         scale: The levels that there are.
         keeps_raw: Whether hits get their own bytes.
+
+    ``together`` is how many entries are given at once, ``turns`` in which very many files are open.
     """
 
     def __init__(self, source: Source, number: int, scale: Scale, *, keeps_raw: bool = False) -> None:
         self.source, self.number, self._scale, self._keeps_raw = source, number, scale, keeps_raw
+        self.together = _TOGETHER
+        self.turns: Turns | None = None
         self._begin()
 
     def _begin(self) -> None:
@@ -177,7 +182,7 @@ class SourceReader:
             before: How many lines stand before that.
         """
         self._begin()
-        with open_one(self.source.file.path) if part is None else open_range(part) as file:
+        with self._open() if part is None else open_range(part) as file:
             if through is None:
                 yield from self._of(file, before, meets, every=every)
                 return
@@ -188,6 +193,20 @@ class SourceReader:
                     yield from self._of(cast(IO[bytes], io.BytesIO(data)), before + lines, meets, every=False)
             finally:
                 self.read.lines, self.read.looked_through = parsed, through.size
+
+    @contextmanager
+    def _open(self) -> Iterator[IO[bytes]]:
+        path = self.source.file.path
+        if self.turns is None or not self.source.grows or only_once(path):
+            with open_one(path) as file:
+                yield file
+            return
+        with open_raw(path) as raw:
+            turn = Turn(path, raw, self.turns)
+            try:
+                yield cast(IO[bytes], turn)
+            finally:
+                turn.close()
 
     def _again(self, part: Range | None) -> Again | None:
         """Return what gives the bytes once more that are read here, None for those of a stream."""
@@ -219,7 +238,7 @@ class SourceReader:
                 if hit or every:
                     own = b"" if raw is None or not hit else raw.take(line - before, 1 if reader is None else reader.lines)
                     some.append(Entry(event, number, line, clock, at, hit, own))
-                    if len(some) == _TOGETHER:
+                    if len(some) >= self.together:
                         yield some
                         some = []
                 at += 1

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Generator, Iterator
+from collections.abc import Callable, Generator, Iterator
 from contextlib import ExitStack, closing
 from datetime import datetime, timedelta
+from functools import partial
 from typing import Any, Protocol
 
 from msgspec import Struct
@@ -17,6 +18,7 @@ from vetrina.core.finding.entry import Entry
 from vetrina.core.finding.needles import Needle
 from vetrina.core.finding.order import FirstHits, in_order, last_hits, with_context
 from vetrina.core.finding.sections import Sections, sections_of
+from vetrina.formats import turns
 from vetrina.formats.candidates import Candidates
 from vetrina.formats.inputs import open_one
 from vetrina.formats.opening import only_once
@@ -26,6 +28,7 @@ from vetrina.work.parts import FindJob, Maker, batched, candidates, needle_for, 
 from vetrina.work.spans import Span, span_of
 
 NEAR = timedelta(hours=1)
+_MANY = 32
 
 
 class Search(Struct, frozen=True):
@@ -97,6 +100,10 @@ class Finding:
         self.readers = [
             SourceReader(one, at, search.scale, keeps_raw=search.keeps_raw) for at, one in enumerate(search.sources)
         ]
+        if len(self.readers) > turns.MOST:
+            taken = turns.Turns(turns.MOST)
+            for reader in self.readers:
+                reader.turns = taken
         self.sections: Sections | None = None
         self.stopped = False
         self.hits = [0] * len(self.readers)
@@ -222,7 +229,12 @@ class Finding:
     def _limited(self) -> Iterator[Entry]:
         search = self.search
         with ExitStack() as stack:
-            streams = [stack.enter_context(closing(self._stream(one))) for one in self.readers if one.number not in self._empty]
+            left = [one for one in self.readers if one.number not in self._empty]
+            for one in left:
+                one.together = max(1, one.together // len(left))
+            several = len(left) > _MANY and not search.as_is
+            makes = [partial(self._stream, one) for one in left]
+            streams = [stack.enter_context(closing(_in_its_time(make) if several else make())) for make in makes]
             if search.first is not None:
                 first = FirstHits(search.first, search.around)
                 yield from first.of(streams, as_is=search.as_is)
@@ -259,6 +271,21 @@ class Finding:
         )
         other = Finding(moved, self._engine)
         return sum(1 for _ in other.entries())
+
+
+def _in_its_time(make: Callable[[], Generator[Entry]]) -> Generator[Entry]:
+    """Yield what a stream yields; it is closed behind its first entry, and begun again when that has been taken.
+
+    Of very many files only those are open whose times have come, and only their blocks are in memory.
+    """
+    with closing(make()) as stream:
+        first = next(stream, None)
+    if first is None:
+        return
+    yield first
+    with closing(make()) as again:
+        next(again, None)
+        yield from again
 
 
 def _within(entries: Iterator[Entry], sections: Sections) -> Iterator[Entry]:
