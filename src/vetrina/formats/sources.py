@@ -29,6 +29,7 @@ from vetrina.formats.turns import Turn, Turns
 
 Meets = Callable[[Event], bool]
 _TOGETHER = 500
+_SOON = 4096
 _EARLIEST = datetime.min.replace(tzinfo=UTC)
 
 
@@ -221,7 +222,7 @@ class SourceReader:
         reader, shift, number, at = self._reader, self.source.shift, self.number, self._at
         clock = _EARLIEST if self._clock is None else self._clock
         some: list[Entry] = []
-        line = 0
+        line, together = 0, self.together
         with closing(self._events(read, before) if reader is None else self._log(read, before, reader)) as events:
             for one in events:
                 if reader is None:
@@ -238,10 +239,13 @@ class SourceReader:
                 if hit or every:
                     own = b"" if raw is None or not hit else raw.take(line - before, 1 if reader is None else reader.lines)
                     some.append(Entry(event, number, line, clock, at, hit, own))
-                    if len(some) >= self.together:
+                    if len(some) >= together:
                         yield some
                         some = []
                 at += 1
+                if some and not at % _SOON:  # rare hits are shown soon, too
+                    yield some
+                    some = []
         self._at, self._clock = at, clock
         if some:
             yield some

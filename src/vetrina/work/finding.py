@@ -231,7 +231,7 @@ class Finding:
         with ExitStack() as stack:
             left = [one for one in self.readers if one.number not in self._empty]
             for one in left:
-                one.together = max(1, one.together // len(left))
+                one.together = 1 if search.first is not None else max(1, one.together // len(left))
             several = len(left) > _MANY and not search.as_is
             makes = [partial(self._stream, one) for one in left]
             streams = [stack.enter_context(closing(_in_its_time(make) if several else make())) for make in makes]
