@@ -223,29 +223,32 @@ class SourceReader:
         clock = _EARLIEST if self._clock is None else self._clock
         some: list[Entry] = []
         line, together = 0, self.together
-        with closing(self._events(read, before) if reader is None else self._log(read, before, reader)) as events:
-            for one in events:
-                if reader is None:
-                    line, event = one  # type: ignore[misc]
-                else:
-                    line, event = reader.line, one
-                if shift:
-                    event.time = self._shifted(event.time)
-                time = event.time
-                clock = max(clock, time)
-                hit = meets is None or meets(event)
-                if raw is not None:
-                    raw.drop(line - before)
-                if hit or every:
-                    own = b"" if raw is None or not hit else raw.take(line - before, 1 if reader is None else reader.lines)
-                    some.append(Entry(event, number, line, clock, at, hit, own))
-                    if len(some) >= together:
+        try:
+            with closing(self._events(read, before) if reader is None else self._log(read, before, reader)) as events:
+                for one in events:
+                    if reader is None:
+                        line, event = one  # type: ignore[misc]
+                    else:
+                        line, event = reader.line, one
+                    if shift:
+                        event.time = self._shifted(event.time)
+                    time = event.time
+                    clock = max(clock, time)
+                    hit = meets is None or meets(event)
+                    if raw is not None:
+                        raw.drop(line - before)
+                    if hit or every:
+                        own = b"" if raw is None or not hit else raw.take(line - before, 1 if reader is None else reader.lines)
+                        some.append(Entry(event, number, line, clock, at, hit, own))
+                        if len(some) >= together:
+                            yield some
+                            some = []
+                    at += 1
+                    if some and not at % _SOON:  # rare hits are shown soon, too
                         yield some
                         some = []
-                at += 1
-                if some and not at % _SOON:  # rare hits are shown soon, too
-                    yield some
-                    some = []
+        finally:
+            self.read.lines = max(self.read.lines, line - before)
         self._at, self._clock = at, clock
         if some:
             yield some
