@@ -101,7 +101,8 @@ class _Members:
         """Return the members whose names say that they are a source, the plainest names first, outer ones before inner ones."""
         names = KEYS[source]
         found = [path for path in self._values if source_of_key(path[-1]) == source and path not in self._taken]
-        return sorted(found, key=lambda path: (len(path), names.index(path[-1].lower().replace("-", "_"))))
+        plain = {path: path[-1].lower().replace("-", "_") for path in found}
+        return sorted(found, key=lambda path: (len(path), names.index(plain[path]) if plain[path] in names else len(names)))
 
     def _time(self) -> None:
         others = [path for path in self._values if path not in self._by_name("time")]

@@ -38,7 +38,10 @@ _NAME = re.compile(r"[A-Za-z_$][\w$ .:/\\*-]*")
 
 def source_of_key(key: str) -> str:
     """Return the source that a member, a column or a key of this name usually is, nothing for another name."""
-    return _OF_KEY.get(key.lower().replace("-", "_"), "")
+    plain = key.lower().replace("-", "_")
+    segments = plain.split(".")
+    ends = [plain, "_".join(segments[-2:]), *([segments[-1]] if len(segments) > 1 else [])]
+    return next((_OF_KEY[one] for one in ends if one in _OF_KEY), "")
 
 
 def share(values: Sequence[str], expression: re.Pattern[str]) -> float:

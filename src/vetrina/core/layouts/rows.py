@@ -23,6 +23,7 @@ _NAME_LIKE = re.compile(r"[\w.$@/\\:#~+*-]{1,120}")
 SEGMENTED = re.compile(r"[A-Za-z_$][\w$*-]*(?:(?:\.|::|/|\\|:)[\w$*-]+)+")
 _PAIR = r'[A-Za-z_][\w.@-]*=(?:"(?:[^"\\]|\\.)*"|[^\s"]*)'
 PAIRS = rf"{_PAIR}(?: {_PAIR})*"
+_NAMED_PLACE = re.compile(r"([A-Za-z_$][\w.$]*):([A-Za-z_<][\w$<>]*):(\d+)")
 PLACE = re.compile(r"[\w./\\$-]+\.\w{1,5}:\d+")
 _STRUCTURE = re.compile(r"\S+(?: +\S+){0,2}? +(?:\[[^\]]{1,60}\] |- |\| |\S+: )")
 _MOST_PARTS = 40
@@ -254,6 +255,8 @@ class _Cutting:
             for (one, match, word), m in zip(words, after, strict=True)
             if m and self._sign(one, m) == sign
         ]
+        if self._named_place(rows):
+            return True
         pad, left = self._padding(rows, sign)
         if not self._takes([word for *_, word, _ in rows], sign, padded=pad > 0):
             return False
@@ -261,6 +264,21 @@ class _Cutting:
         self._put(Slot("", [word for _, _, word, _ in rows], after=sign, pad=pad, pads_left=left))
         for one, end, word, _ in rows:
             one.at = max(end, end - len(word) + pad) if pad and not left else end
+        return True
+
+    def _named_place(self, rows: Sequence[tuple[_Row, int, str, re.Match[str]]]) -> bool:
+        """Take a word `name:function:line` apart."""
+        found = [_NAMED_PLACE.fullmatch(word) for _, _, word, _ in rows]
+        if any(match is None for match in found) or "name" in self._has:
+            return False
+        self._has.add("name")
+        self._rows = [one for one, *_ in rows]
+        names, functions, numbers = zip(*(match.groups() for match in found if match), strict=True)
+        self._parts += [
+            Slot("", list(names), after=":"), ":", Slot("function", list(functions), after=":"), ":", Slot("line", list(numbers)),
+        ]  # fmt: skip
+        for one, end, *_ in rows:
+            one.at = end
         return True
 
     def _limit(self, one: _Row) -> int:

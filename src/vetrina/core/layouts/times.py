@@ -29,13 +29,17 @@ _CLOCKS = (
     r"(?P<ch>\d\d)(?P<ci>[0-5]\d)(?P<cs>[0-5]\d)(?:(?P<cfs>[.,])(?P<cf>\d{3}|\d{6}))?",
 )
 _ZONE = r"(?P<zone>(?P<zs> ?)(?:(?P<z>[+-]\d{4})(?!\d)|(?P<colon>[+-]\d\d:\d\d)|(?P<utc>Z\b)|(?P<word>UTC|GMT|[A-Z]{2,3}T)\b))?"
-_EPOCH = r"(?P<epoch>(?<![\d.-])(?:[12]\d{9}|[12]\d{12})(?![\d.]))"
+_EPOCH = r"(?P<epoch>(?<![\d.-])(?:[12]\d{9}(?:\.\d{1,9})?|[12]\d{12})(?![\d.]))"
+_SHORT_DAY = r"(?P<sy>\d\d)(?P<sm>\d\d)(?P<sd>\d\d)"
 
 
 def _expressions() -> Iterable[re.Pattern[str]]:
     before, after = r"(?<![\d.\w])(?<!\d:)", r"(?!\d|:\d)"
     for day in _DATES:
         yield re.compile(rf"{before}(?P<name>{_DAY_NAME},? )?{day}(?P<join>[T_ :;,\t-]|, |; | - ){_CLOCKS[0]}{_ZONE}{after}")
+    for day in _DATES[:-1]:
+        yield re.compile(rf"{before}{_CLOCKS[0]}(?P<after>[ ,;T]|, |; ){day}{after}")
+    yield re.compile(rf"{before}{_SHORT_DAY}(?P<join>[T_ -]){_CLOCKS[1]}{after}")
     yield re.compile(rf"{before}{_DATES[3]}(?P<join>[T_ :-]?){_CLOCKS[1]}{_ZONE}{after}")
     yield re.compile(rf"{before}{_CLOCKS[0]}{after}")
     yield re.compile(_EPOCH)
@@ -71,11 +75,11 @@ def first_time(line: str) -> Met | None:
 def _steps(found: dict[str, str]) -> tuple[list[str], int]:
     """Return the steps that read a time, the usual one first, and how many digits of its end they leave over."""
     if "epoch" in found:
-        return ["epoch" if len(found["epoch"]) == 10 else "epoch-ms"], 0
+        return ["epoch-ms" if len(found["epoch"].partition(".")[0]) == 13 else "epoch"], 0
     days = _days(found)
-    if "join" in found and not days:
+    if ("join" in found or "after" in found) and not days:
         return [], 0
-    if days == ["%Y-%m-%d"] and found["join"] in {"T", " "} and _by_standard(found):
+    if days == ["%Y-%m-%d"] and found.get("join") in {"T", " "} and _by_standard(found):
         return [""], 0
     if "colon" in found:
         return [], 0
@@ -83,6 +87,8 @@ def _steps(found: dict[str, str]) -> tuple[list[str], int]:
     zone = _zone(found)
     if left_over and (zone or "half" in found):
         return [], 0
+    if "after" in found:
+        return [] if left_over else [f"{clock}{found['after']}{day}" for day in days], 0
     name = found.get("name", "")
     lead = re.sub(r"[A-Za-z]+", "%A" if _DAY_LONG.match(name) else "%a", name)
     place = "in UTC|" if "utc" in found or found.get("word") in {"UTC", "GMT"} else ""
@@ -124,6 +130,8 @@ def _days(found: dict[str, str]) -> list[str]:
     """Return the patterns that a date may be of; nothing where there is no date."""
     if "y4" in found:
         return ["%Y%m%d"] if _fits(found, "a4", "b4") else []
+    if "sm" in found:
+        return ["%y%m%d"] if _fits(found, "sm", "sd") and int(found["ch"]) < 24 else []
     if "m5" in found:
         return [f"%d{found['s5']}{one}{found['s5']}%Y" for one in _months(found["m5"])]
     if "m6" in found:

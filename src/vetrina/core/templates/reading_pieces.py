@@ -92,7 +92,8 @@ def _closed(one: Placeholder, template: TextTemplate, following: str) -> str:
         found = times.expression(one)
         if not found:
             raise Collision("{time} is changed by further steps and cannot be read back", "let its pattern be its last step")
-        return found
+        epoch = any(step.name == "epoch" for step in one.steps)
+        return found + r"(?:\.\d{1,9})?" if epoch and not following.startswith(".") else found  # read freely, as RFC 3339 is
     if one.source in {"level", "severity"}:
         return Levels(one, template).expression(following)
     if one.source in {"sequence", "line"} and not one.steps:

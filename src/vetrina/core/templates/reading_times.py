@@ -100,7 +100,12 @@ def time_reader(one: Placeholder, zone_: tzinfo) -> Callable[[str, Values], None
         unit = timedelta(seconds=1) if kind == "epoch" else timedelta(milliseconds=1)
 
         def since(text: str, values: Values) -> None:
-            _put_time(values, datetime(1970, 1, 1, tzinfo=UTC) + int(text) * unit, unit // timedelta(microseconds=1))
+            whole, point, fraction = text.partition(".")
+            time = datetime(1970, 1, 1, tzinfo=UTC) + int(whole) * unit
+            if point:
+                further = timedelta(microseconds=int(f"{fraction:0<6}"[:6]))
+                time += -further if whole.startswith("-") else further
+            _put_time(values, time, 1 if point else unit // timedelta(microseconds=1))
 
         return since
     return _pattern_reader(pattern_of(one) or "", zone_)
