@@ -150,7 +150,6 @@ def test_help_has_a_sentence_examples_and_words_for_all_it_takes(run: Run, comma
         (["check", "plan.yaml", "--only", "nothing"], 2),
         (["schema", "plan"], 0),
         (["schema", "nothing"], 2),
-        (["tour", "sereno"], 0),
         (["tour", "plan.yaml"], 2),
         (["nothing"], 2),
         (["--version"], 0),

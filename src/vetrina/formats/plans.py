@@ -225,6 +225,13 @@ def _tune_option(text: str, faults: list[Fault]) -> TuneOption | None:
     return TuneOption(f"--tune {text}", logger.strip(), level.strip(), Source(f"--tune {text}", "option"))
 
 
+def outside_values(
+    env: Sequence[str], env_files: Sequence[str | Path], faults: list[Fault]
+) -> tuple[dict[str, Given], dict[str, Given]]:
+    """Return what `--env` and `--env-file` give for placeholders, by their names."""
+    return _given(env, faults), _env_files(env_files, faults)
+
+
 def _given(env: Sequence[str], faults: list[Fault]) -> dict[str, Given]:
     found: dict[str, Given] = {}
     for text in env:

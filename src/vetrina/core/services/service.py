@@ -1,0 +1,84 @@
+"""A service: the steps by which it is talked to, and what its answers and words mean."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from datetime import timedelta
+from typing import Any
+
+from msgspec import UNSET, Struct, UnsetType
+
+from vetrina.core.base.expressions import Expression
+from vetrina.core.base.faults import Place
+
+Look = str | int
+"""Where a value of an answer stands: a JSONPath within the item, or how many members up a name stands."""
+
+
+class Reading(Struct, frozen=True):
+    """How an answer is read: JSON by ``each`` and ``looks`` (name, level, effective), or text by ``lines``."""
+
+    each: str = ""
+    looks: Mapping[str, Look] = {}
+    lines: Expression | None = None
+
+
+class Step(Struct, frozen=True):
+    """A request (``method``, ``target``), or a program (``run``), and how its answer is read.
+
+    ``json``, ``form`` and ``text`` are what is sent; ``expect`` are the answers that are fine, any 2xx where there are none.
+    """
+
+    name: str
+    place: Place
+    method: str = ""
+    target: str = ""
+    run: tuple[str, ...] = ()
+    json: Any | UnsetType = UNSET
+    form: Mapping[str, str] | None = None
+    text: str | None = None
+    headers: Mapping[str, str] = {}
+    expect: frozenset[int] = frozenset()
+    timeout: timedelta | None = None
+    reading: Reading = Reading()
+
+
+class Log(Struct, frozen=True):
+    """A log that a service writes: a plan's ``appender``, or a ``path`` (a pattern) with its ``template``, if that is known."""
+
+    place: Place
+    appender: str = ""
+    path: str = ""
+    template: str | None = None
+    encoding: str = "utf-8"
+
+
+class Http(Struct, frozen=True):
+    """What all requests share."""
+
+    base: str
+    headers: Mapping[str, str] = {}
+    timeout: timedelta = timedelta(seconds=5)
+    ca: str | None = None
+
+
+class Service(Struct, frozen=True):
+    """A service; ``steps`` by their names, ``levels`` its own words, lowered, ``hidden`` texts that must never be shown."""
+
+    title: str
+    steps: Mapping[str, Step]
+    http: Http | None = None
+    plan: str | None = None
+    by: str | None = None
+    stages: tuple[str, ...] = ()
+    layers: tuple[str, ...] = ()
+    levels: Mapping[str, str] = {}
+    separator: str | None = None
+    root: str = "root"
+    logs: tuple[Log, ...] = ()
+    hidden: frozenset[str] = frozenset()
+
+    @property
+    def asks(self) -> bool:
+        """Whether its levels can be asked for."""
+        return "list" in self.steps or "read" in self.steps
