@@ -24,6 +24,7 @@ from vetrina.core.finding.folds import folded
 from vetrina.core.finding.journeys import Shared, journeys
 from vetrina.views import found_tables as tables
 from vetrina.views.documents import find as documents
+from vetrina.views.screen import Span
 from vetrina.work.conditions import expressions_of
 from vetrina.work.finding import Finding, Search, Searched
 from vetrina.work.following import Following
@@ -99,6 +100,7 @@ def _journeys(call: Call, finding: Searched, entries: _Entries) -> bool:
         found = journeys(entries, asked.shared.value, call.scale)
     except NotUnderstood as reason:
         raise refuse(str(reason), fix="ask for less: --since, --until, --logger", where="--journey") from None
+    _note_bounds(call)
     if call.json:
         calling.print_json(documents.journeys_document(found, finding.names, call.scale))
     elif found:
@@ -107,6 +109,16 @@ def _journeys(call: Call, finding: Searched, entries: _Entries) -> bool:
     else:
         calling.remark(["no event has such a value"])
     return False
+
+
+def _note_bounds(call: Call) -> None:
+    """Say of what goes on over time that a part of it may lie outside of what was asked for."""
+    bounds = [
+        option for option, value in (("--since", call.since), ("--until", call.until), ("--between", call.between)) if value
+    ]
+    if bounds:
+        words = f"only events within {' and '.join(bounds)} count: what began before, or goes on after, is cut off there"
+        calling.remark([[Span("note: ", "quiet"), Span(words)]])
 
 
 def _one_journey(call: Call, finding: Searched, value: str, entries: Iterable[Entry]) -> bool:
@@ -136,6 +148,7 @@ def _blocks(call: Call, finding: Searched, entries: _Entries) -> bool:
     blocks = Blocks(Bounds(begin, end), _per(call, finding.names), keeps=_DRAWN if call.plot else 0)
     blocks.feed(entries)
     blocks.close()
+    _note_bounds(call)
     if call.json:
         calling.print_json(documents.blocks_document(blocks, finding.names))
     else:
