@@ -88,7 +88,7 @@ def arrivals(plan: Plan, event: Event) -> list[str]:
     return sorted(plan.appenders[one.appender].sink.place for one in Router(plan).route(event).deliveries)
 
 
-@settings(max_examples=100, deadline=None)
+@settings(max_examples=70, deadline=None)
 @given(plans(), plans(), st.lists(EVENTS, min_size=20, max_size=40))
 def test_every_difference_is_found_and_none_is_invented(first: Plan, second: Plan, events: list[Event]) -> None:
     found = compare(first, second)

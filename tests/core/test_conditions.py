@@ -132,7 +132,7 @@ def built(*conditions: dict[str, Any]) -> list[Condition]:
     return [rule.condition for rule in plan(text, "").rules]
 
 
-@settings(max_examples=200)
+@settings(max_examples=150)
 @given(CONDITIONS, st.lists(EVENTS, min_size=1, max_size=6))
 def test_a_condition_holds_as_its_words_say(raw: dict[str, Any], events: list[Event]) -> None:
     (condition,) = built(raw)
@@ -159,7 +159,7 @@ def pairs(draw: st.DrawFn) -> tuple[dict[str, Any], dict[str, Any]]:
     return raw, draw(st.just(narrowed(draw, raw)) | CONDITIONS)
 
 
-@settings(max_examples=250)
+@settings(max_examples=160)
 @given(pairs(), st.lists(EVENTS, min_size=10, max_size=20), NAMES)
 def test_conclusions_about_conditions_are_never_wrong(
     two: tuple[dict[str, Any], dict[str, Any]], events: list[Event], via: str

@@ -37,7 +37,7 @@ def own(logger: str) -> bool:
     return not logger.endswith(flows.FURTHER)
 
 
-@settings(max_examples=150)
+@settings(max_examples=90)
 @given(plans(), STREAMS, NAMES | st.just(""), st.integers(0, 25))
 def test_counts(plan: Plan, events: list[Event], logger: str, cut: int) -> None:
     def count() -> Any:
@@ -62,7 +62,7 @@ def test_counts(plan: Plan, events: list[Event], logger: str, cut: int) -> None:
         )
 
 
-@settings(max_examples=100)
+@settings(max_examples=60)
 @given(plans(), plans(), STREAMS)
 def test_two_plans(first: Plan, second: Plan, events: list[Event]) -> None:
     def compare() -> Any:

@@ -45,7 +45,7 @@ def travelled(value: Any) -> Any:
     return pickle.loads(pickle.dumps(value))
 
 
-@settings(max_examples=120)
+@settings(max_examples=60)
 @given(plans(), plans(), STREAMS, st.lists(st.integers(0, 25), max_size=4), st.sampled_from([1, 3, 10_000]))
 @pytest.mark.parametrize("kind", TAKERS)
 def test_parts_add_up(kind: str, plan: Plan, other: Plan, events: list[Event], cuts: list[int], rows: int) -> None:
@@ -91,7 +91,7 @@ MOMENTS = st.lists(
 )  # fmt: skip
 
 
-@settings(max_examples=150)
+@settings(max_examples=80)
 @given(
     POLICIES,
     POLICIES,

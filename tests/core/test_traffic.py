@@ -113,7 +113,7 @@ def test_a_part_is_counted_in_the_numbering_of_the_whole(
     assert told(fed(Counter(Router(plan), part=part), events).result()) == summed(plan, events, inside)
 
 
-@settings(max_examples=80)
+@settings(max_examples=50)
 @given(plans(), plans(), STREAMS)
 def test_a_comparison_is_both_plans_counted_and_their_differences_event_by_event(
     before: Plan, after: Plan, events: list[Event]

@@ -202,18 +202,22 @@ class _Stack:
         """Yield crossings, and each block with its own time; those without an end, too."""
         story, self._story = self._story, []
         owns: dict[int, timedelta] = {}
+        order: list[int] = []  # as they began; one that ended is taken off when it comes last
         before: datetime | None = None
         for block, spot, text in story:
             if block.ended is None:
                 yield block, timedelta(0)
                 continue
             now = block.begun if spot is None else block.ended
-            innermost = next(reversed(owns), None)
+            while order and order[-1] not in owns:
+                order.pop()
+            innermost = order[-1] if order else None
             if innermost is not None and before is not None:
                 owns[innermost] += now - before
             before = now
             if spot is None:
                 owns[id(block)] = timedelta(0)
+                order.append(id(block))
                 continue
             if innermost != id(block):
                 yield Broken("crossing", spot, text)
