@@ -247,6 +247,8 @@ BAD = [
     (["find"], "what is searched?"),
     (["find", "none.jsonl"], "there is no such file"),
     (["find", "desk.jsonl", "--message", "("], "this is not an RE2 expression"),
+    (["find", "desk.jsonl", "--message", "a\udcff", "--ignore-case"], "bytes at character 2 are no UTF-8"),
+    (["find", "desk.jsonl", "--text", "a\udcff", "--ignore-case"], "no event can hold them"),
     (["find", "desk.jsonl", "--keep", "{logge: a}"], "logge"),
     (["find", "desk.jsonl", "--since", "soon"], "--since"),
     (["find", "desk.jsonl", "--since", "2026-11-14", "--until", "2026-11-13"], "nothing lies between"),

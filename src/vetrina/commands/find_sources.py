@@ -16,6 +16,7 @@ from vetrina.commands.drafting import note_drafts
 from vetrina.commands.find_call import Call
 from vetrina.commands.reading import reading
 from vetrina.core.base.errors import NotUnderstood
+from vetrina.core.base.events import NOT_TEXT
 from vetrina.core.base.faults import Refused, refuse
 from vetrina.core.base.logger_names import tree_name
 from vetrina.core.base.quantities import duration
@@ -266,6 +267,9 @@ def _asked(call: Call) -> Asked:
     for text in call.field:
         name, value = calling.key_value(text, "--field")
         fields.append((name, yaml_value(value, f"--field {text}")))
+    for option, given in (("--text", call.text), ("--thread", [call.thread or ""]), ("--journey", [call.journey])):
+        if any(map(NOT_TEXT.search, given)):
+            raise refuse("these bytes are no UTF-8, so no event can hold them", fix="write the text in UTF-8", where=option)
     return Asked(
         tuple(map(tree_name, call.logger)),
         tuple(map(tree_name, call.not_logger)),

@@ -29,6 +29,8 @@ class Expression:
         except re2.error as error:
             reason = error.args[0] if error.args else error
             raise BadExpression(reason.decode("utf-8", "replace") if isinstance(reason, bytes) else str(reason)) from None
+        except UnicodeEncodeError as error:
+            raise BadExpression(f"bytes at character {error.start + 1} are no UTF-8") from None
 
         self._search = self._compiled.search
         index = self._compiled.groupindex

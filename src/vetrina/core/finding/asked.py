@@ -132,8 +132,8 @@ def without_case(text: str) -> Expression:
 
 
 def quoted(text: str) -> str:
-    """Return an RE2 expression that stands for a text as it is."""
-    return "".join(sign if sign.isalnum() or ord(sign) > 127 else f"\\x{{{ord(sign):x}}}" for sign in text)
+    """Return an RE2 expression, of ASCII alone, that stands for a text as it is."""
+    return "".join(sign if sign.isalnum() and sign.isascii() else f"\\x{{{ord(sign):x}}}" for sign in text)
 
 
 def _folded(text: str) -> Meets:

@@ -17,7 +17,7 @@ from enum import Enum
 from msgspec import Struct
 
 from vetrina.core.base.events import text_of
-from vetrina.core.finding.asked import Asked
+from vetrina.core.finding.asked import Asked, quoted
 
 _LEAST, _HALVES, _MOST = 3, 6, 48
 _PLAIN = re.compile(r"[A-Za-z0-9 _.!?#$%&'()*+;<=>@^|~-]+")
@@ -46,7 +46,7 @@ class Needle(Struct, frozen=True):
     @property
     def each(self) -> list[str]:
         """Return an expression of each, for bytes as Latin-1; one of text without regard to case has no literals."""
-        return [*(_quoted(one.decode("latin-1")) for one in self.literals), *self.signs]
+        return [*(quoted(one.decode("latin-1")) for one in self.literals), *self.signs]
 
 
 def needle(asked: Asked, form: Form, encoding: str, *, fields: bool) -> Needle | None:
@@ -122,7 +122,7 @@ def _runs(text: str, form: Form, *, folded: bool = False) -> Iterator[str]:
 
 def _pieces(text: str, form: Form, *, fields: bool) -> str:
     """Return the expression of a text that may be in pieces."""
-    whole = _quoted(text)
+    whole = quoted(text)
     if form is not Form.EVENTS or not fields:
         return whole
     signs = _class(text)
@@ -131,16 +131,12 @@ def _pieces(text: str, form: Form, *, fields: bool) -> str:
 
 def _after_holes(text: str) -> str:
     """Return the expression of what follows a hole that ends in a text which holds the end of another one, too."""
-    ends = "|".join(_quoted(text[at:]) for at in range(1, len(text)))
+    ends = "|".join(quoted(text[at:]) for at in range(1, len(text)))
     return rf"\}}(?:{ends}|{_class(text)}{{0,{len(text)}}}\{{)"
 
 
 def _class(text: str) -> str:
-    return "[" + "".join(map(_quoted, sorted(set(text)))) + "]"
-
-
-def _quoted(text: str) -> str:
-    return "".join(sign if sign.isalnum() and sign.isascii() else f"\\x{{{ord(sign):x}}}" for sign in text)
+    return "[" + "".join(map(quoted, sorted(set(text)))) + "]"
 
 
 def plain_runs(expression: str) -> list[str]:
