@@ -4,21 +4,24 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from datetime import tzinfo
+from typing import TYPE_CHECKING
 
 from vetrina.commands import calling
-from vetrina.formats.log_drafts import ENOUGH, Drafted
+from vetrina.formats.log_samples import ENOUGH
 from vetrina.views import drafts as view
 from vetrina.views.documents.drafts import ReadDraft, laid_out
 from vetrina.views.screen import Line, Span, counted, span
+
+if TYPE_CHECKING:
+    from vetrina.formats.log_drafts import Drafted
 
 _NAMED = 3
 
 
 def draft_document(one: Drafted) -> ReadDraft:
     """Return a drafted layout as a document."""
-    template = one.text if one.draft.form == "text" and not one.draft.levels else None
     return ReadDraft(
-        one.draft.form, template, one.plan, one.read, one.lines, one.whole, list(one.doubts), list(one.others),
+        one.draft.form, one.template, one.plan, one.read, one.lines, one.whole, list(one.doubts), list(one.others),
         laid_out(one.events, one.scale, dated=one.dated),
     )  # fmt: skip
 
@@ -43,11 +46,7 @@ def note_drafts(drafts: Sequence[tuple[str, Drafted]]) -> bool:
 def _note(some: Sequence[tuple[str, Drafted]]) -> list[Line]:
     names, (_, first) = [name for name, _ in some], some[0]
     told = ", ".join(names[:_NAMED]) + (f" and {counted(len(names) - _NAMED, 'further file')}" if len(names) > _NAMED else "")
-    layout = (
-        first.text
-        if first.draft.form == "text" and not first.draft.levels
-        else f"{_FORMS[first.draft.form]} (vetrina read {names[0]} --draft shows it)"
-    )
+    layout = first.template or f"{_FORMS[first.draft.form]} (vetrina read {names[0]} --draft shows it)"
     drafts = {id(one): one for _, one in some}.values()
     read, lines = sum(one.read for one in drafts), sum(one.lines for one in drafts)
     whole = all(one.whole for one in drafts) and len(drafts) == len(some)

@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from datetime import datetime, timedelta
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from msgspec.structs import replace
 
@@ -25,7 +25,7 @@ from vetrina.core.finding.journeys import GROUP, Shared
 from vetrina.core.templates.forms import PlainText
 from vetrina.formats.documents import yaml_value
 from vetrina.formats.inputs import ENDINGS, PACKED, InputFile, Inputs
-from vetrina.formats.log_drafts import ENOUGH, Drafted, drafted, fits, reads_nothing, share_of_events
+from vetrina.formats.log_samples import ENOUGH, reads_nothing, share_of_events
 from vetrina.formats.opening import only_once
 from vetrina.formats.sources import Source
 from vetrina.work.asked import known_appenders, level_range
@@ -34,6 +34,9 @@ from vetrina.work.finding import Search, last_time
 from vetrina.work.jobs import Engine
 from vetrina.work.logs_given import day_given, encoding_given, setting_given, template_given
 from vetrina.work.sources import Unknown, Written, files_named, files_on_disk, shifted, sources_of
+
+if TYPE_CHECKING:
+    from vetrina.formats.log_drafts import Drafted
 
 
 @contextmanager
@@ -148,6 +151,8 @@ def _misnamed(one: Source, written: Written) -> bool:
 def _drafted(file: InputFile, call: Call, written: Written, drafts: list[tuple[str, Drafted]]) -> Source:
     if share_of_events(file) >= ENOUGH:
         return Source(file)
+    from vetrina.formats.log_drafts import drafted, fits  # noqa: PLC0415  (a hundred expressions, for drafts only)
+
     alike = {id(one): one for name, one in drafts if _stem(name) == _stem(file.name)}  # such as the files of one roll
     found = next((one for one in alike.values() if fits(one, file)), None)
     if found is None:

@@ -7,6 +7,7 @@ from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from datetime import date
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import typer
 from msgspec import Struct, field
@@ -18,9 +19,12 @@ from vetrina.core.base.faults import offer, refuse
 from vetrina.core.base.levels import Scale
 from vetrina.core.templates.forms import PlainText, Template
 from vetrina.formats.inputs import Inputs, there
-from vetrina.formats.log_drafts import ENOUGH, Drafted, drafted, share_of_events
+from vetrina.formats.log_samples import ENOUGH, share_of_events
 from vetrina.work.asked import known_appenders
 from vetrina.work.logs_given import day_given, encoding_given, setting_given, template_given
+
+if TYPE_CHECKING:
+    from vetrina.formats.log_drafts import Drafted
 
 
 class How(Struct, frozen=True):
@@ -89,6 +93,8 @@ def print_draft(how: How, logs: Sequence[str], *, as_json: bool) -> None:
 
 
 def _drafted(how: How, inputs: Inputs) -> Drafted:
+    from vetrina.formats.log_drafts import drafted  # noqa: PLC0415  (a hundred expressions, for drafts only)
+
     setting_given(how.zone or "UTC")
     events = next((one for one in inputs.parts if share_of_events(one) >= ENOUGH and one.size), None)
     if events is not None:

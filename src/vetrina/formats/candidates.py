@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path
 from typing import IO
 
@@ -18,7 +18,7 @@ Slice = tuple[int, bytes]
 
 
 class Candidates:
-    """Looks through a stream for what a needle tells; ``size`` is afterwards how many bytes it had.
+    """Looks through one stream after the other for what a needle tells; ``size`` is afterwards how many bytes the last one had.
 
     Args:
         needle: What to look for.
@@ -44,7 +44,7 @@ class Candidates:
         ``again`` gives bytes of the stream once more, from one place to another: lines are counted only where one is found.
         """
         lines = _LinesBefore(again)
-        rest = b""
+        self.size, rest = 0, b""
         while True:
             block = file.read(max(_BLOCK, len(rest)))
             data = rest + block if rest else block
@@ -115,7 +115,7 @@ class _LinesBefore:
     def before(self, place: int, data: bytes, begun: int) -> int:
         """Return the lines before a place in ``data``, which begins at ``begun``."""
         if self._at < begun and self._again is not None:
-            self._lines += sum(one.count(b"\n") for one in self._again(self._at, begun))
+            self._lines += lines_in(self._again(self._at, begun))
             self._at = begun
         self._lines += data.count(b"\n", self._at - begun, place - begun)
         self._at = place
@@ -126,6 +126,11 @@ class _LinesBefore:
         if self._again is None:
             self._lines += data.count(b"\n", max(0, self._at - begun))
             self._at = begun + len(data)
+
+
+def lines_in(blocks: Iterable[bytes]) -> int:
+    """Return how many lines end in blocks of bytes."""
+    return sum(one.count(b"\n") for one in blocks)
 
 
 def again_from(path: str, start: int) -> Again:

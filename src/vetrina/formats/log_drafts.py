@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import io
 import json
 import os
 from collections.abc import Iterator, Sequence
@@ -21,17 +20,15 @@ from vetrina.core.layouts.drafts import Draft, standard_draft, text_drafts
 from vetrina.core.templates.compiling import Setting
 from vetrina.core.templates.forms import JsonObjectForm, PairsLine, Template
 from vetrina.core.templates.reading_times import dated, yearless
-from vetrina.formats.events import EventStream
 from vetrina.formats.inputs import InputFile
-from vetrina.formats.log_samples import Sample, sampled
+from vetrina.formats.log_samples import ANY_DAY, Sample, as_stream, filled, sampled
 from vetrina.formats.plans import read_resolved_plan
 from vetrina.formats.sources import Layout
 
-ENOUGH = 0.95
 _NAME = "drafted"
 _ALIKE = 0.005
-_ANY_DAY = date(2000, 1, 1)
 _MOST_FILES = 20
+_MOST_KEPT = 400
 
 
 class Drafted(Struct, frozen=True):
@@ -57,7 +54,12 @@ class Drafted(Struct, frozen=True):
         """Return what can be kept: the template, or a plan where that alone is not enough; for pairs which name is what."""
         if self.draft.form == "pairs":
             return "".join(f"{source_of(member)}: {name}\n" for name, member in self.draft.members.items())
-        return self.draft.text if self.draft.form == "text" and not self.draft.levels else self.plan
+        return self.plan if self.template is None else self.template
+
+    @property
+    def template(self) -> str | None:
+        """Return the template where that alone is enough to read it, else None."""
+        return self.draft.text if self.draft.form == "text" and not self.draft.levels else None
 
     @property
     def dated(self) -> bool:
@@ -115,14 +117,6 @@ def drafted(
     return _made(best, alike, sample, file, day)
 
 
-def reads_nothing(layout: Layout, file: InputFile) -> bool:
-    """Tell whether a layout reads none of a file's first lines."""
-    sample = sampled(file, layout.encoding)
-    trial = _Trial(Draft(""), layout.template, layout.template.setting.scale)
-    _read_run(trial, sample.runs[0], layout.day)
-    return trial.lines > 0 and not trial.read
-
-
 def fits(one: Drafted, file: InputFile) -> bool:
     """Tell whether a layout that was drafted from another log reads this one as well."""
     sample = sampled(file, one.layout.encoding)
@@ -135,20 +129,6 @@ def fits(one: Drafted, file: InputFile) -> bool:
 def _joined(samples: Sequence[Sample]) -> Sample:
     """Return samples of several files as one."""
     return replace(samples[0], runs=[run for one in samples for run in one.runs], whole=all(one.whole for one in samples))
-
-
-def share_of_events(file: InputFile) -> float:
-    """Return how large a part of a file's first lines are events as JSON Lines, whatever its name is."""
-    run = sampled(file, "utf-8").runs[0]
-    lines = [line for line in run if line.strip()]
-    if not lines:
-        return 1.0
-    if not lines[0].lstrip().startswith("{"):
-        return 0.0
-    stream = EventStream(file.name)
-    data = io.BytesIO("\n".join(lines).encode("utf-8", "replace"))
-    read = sum(len(events) for _, events in stream.part_batches(file.name, data))
-    return read / len(lines)
 
 
 def _drafts(lines: Sequence[str]) -> list[Draft]:
@@ -197,10 +177,9 @@ def _literal(plan: dict[str, Any]) -> str:
 
 def _read_run(trial: _Trial, run: Sequence[str], day: date | None) -> None:
     first = not trial.lines
-    reader = Layout(trial.template, "utf-8", day or _ANY_DAY).reader()
-    reader.patient = False
+    reader = Layout(trial.template, "utf-8", day or ANY_DAY).reader()
     before: datetime | None = None
-    for event in reader.read(io.BytesIO("\n".join(run).encode("utf-8", "replace")), "a sample"):
+    for event in reader.read(as_stream(run), "a sample"):
         if before is not None and event.time < before - timedelta(hours=1):
             trial.turns += 1
         before = event.time
@@ -208,15 +187,12 @@ def _read_run(trial: _Trial, run: Sequence[str], day: date | None) -> None:
             trial.events.append(event)
         least, most = trial.first_last or (before, before)
         trial.first_last = min(least, before), max(most, before)
-    lines = sum(1 for line in run if line.strip())
+    lines = filled(run)
     head = 0 if first else reader.unfit_before  # the rest of an event before it
     trial.lines += lines - head
     trial.read += lines - reader.misfits
     if trial.first_last:
         trial.span = trial.first_last[1] - trial.first_last[0]
-
-
-_MOST_KEPT = 400
 
 
 def _made(best: _Trial, alike: Sequence[_Trial], sample: Sample, file: InputFile, day: date | None) -> Drafted:

@@ -1,16 +1,23 @@
-"""Some lines of a log: its first ones, and as many spread over the rest."""
+"""Some lines of a log: its first ones, and as many spread over the rest; what the first ones are."""
 
 from __future__ import annotations
 
 import codecs
 import io
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
+from datetime import date
 from typing import IO
 
 from msgspec import Struct
+from msgspec.structs import replace
 
+from vetrina.formats.events import EventStream
 from vetrina.formats.inputs import InputFile, open_one
+from vetrina.formats.sources import Layout
 
+ENOUGH = 0.95
+"""Share of its lines that what reads a log must read."""
+ANY_DAY = date(2000, 1, 1)
 FIRST = 2000
 _PLACES, _EACH = 20, 100
 _BLOCK = 1 << 16
@@ -42,6 +49,42 @@ def sampled(file: InputFile, encoding: str) -> Sample:
     guessed = "" if encoding else _guess(runs)
     named = encoding or guessed or "utf-8"
     return Sample([_decoded(run, named) for run in runs], named, whole, guessed)
+
+
+def first_lines(file: InputFile, encoding: str) -> list[str]:
+    """Return the first lines of a file."""
+    with open_one(file.path) as raw:
+        return _decoded(_first_lines(raw)[0], encoding)
+
+
+def as_stream(lines: Sequence[str]) -> io.BytesIO:
+    """Return lines as a stream in UTF-8."""
+    return io.BytesIO("\n".join(lines).encode("utf-8", "replace"))
+
+
+def filled(lines: Sequence[str]) -> int:
+    """Return how many lines are not empty."""
+    return sum(1 for line in lines if line.strip())
+
+
+def share_of_events(file: InputFile) -> float:
+    """Return how large a part of a file's first lines are events as JSON Lines, whatever its name is."""
+    lines = [line for line in first_lines(file, "utf-8") if line.strip()]
+    if not lines:
+        return 1.0
+    if not lines[0].lstrip().startswith("{"):
+        return 0.0
+    stream = EventStream(file.name)
+    return sum(len(events) for _, events in stream.part_batches(file.name, as_stream(lines))) / len(lines)
+
+
+def reads_nothing(layout: Layout, file: InputFile) -> bool:
+    """Tell whether a layout reads none of a file's first lines."""
+    lines = first_lines(file, layout.encoding)
+    reader = replace(layout, encoding="utf-8", day=layout.day or ANY_DAY).reader()
+    for _ in reader.read(as_stream(lines), "a sample"):
+        pass
+    return 0 < filled(lines) == reader.misfits
 
 
 def _first_lines(raw: IO[bytes]) -> tuple[bytes, bool]:

@@ -9,6 +9,7 @@ from datetime import UTC, date, datetime, timedelta
 from typing import IO, cast
 
 from msgspec import Struct
+from msgspec.structs import replace
 
 from vetrina.core.base.events import Event
 from vetrina.core.base.faults import refuse
@@ -114,6 +115,11 @@ class SourceRead(Struct):
         self.bad_lines = [*self.bad_lines, *other.bad_lines][:SHOWN]
         if other.looked_through is not None:
             self.looked_through = (self.looked_through or 0) + other.looked_through
+
+    def move(self, lines: int) -> None:
+        """Count its lines from so many lines further before."""
+        if lines:
+            self.bad_lines = [replace(one, number=one.number + lines) for one in self.bad_lines]
 
 
 class SourceReader:

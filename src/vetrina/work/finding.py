@@ -13,7 +13,7 @@ from msgspec.structs import replace
 
 from vetrina.core.base.expressions import Expression
 from vetrina.core.base.levels import Scale
-from vetrina.core.finding.asked import Asked, Meets
+from vetrina.core.finding.asked import Asked
 from vetrina.core.finding.entry import Entry
 from vetrina.core.finding.needles import Needle
 from vetrina.core.finding.order import FirstHits, in_order, last_hits, with_context
@@ -111,6 +111,7 @@ class Finding:
         self.looked_for = self._looked_for() if search.plain else [None] * len(self.readers)
         self._empty: set[int] = set()
         asked = search.asked
+        self._meets = asked.compiled(search.scale)
         self.spans = [span_of(one, search.scale, asked.since, asked.until) if search.plain else None for one in search.sources]
 
     @property
@@ -204,7 +205,7 @@ class Finding:
         """Yield what may be shown of a source, of a span of it with the lines at which it stands in the file."""
         span = self.spans[reader.number]
         found = reader.batches(
-            self._meets(), every=every, through=self._through(reader), part=None if span is None else span.part
+            self._meets, every=every, through=self._through(reader), part=None if span is None else span.part
         )
         if span is None:
             yield from found
@@ -217,10 +218,7 @@ class Finding:
             yield some
         if reader.read.bad_lines:
             before = span.lines_before() if before is None else before
-            reader.read.bad_lines = [replace(one, number=one.number + before) for one in reader.read.bad_lines]
-
-    def _meets(self) -> Meets | None:
-        return None if self.search.asked.everything else self.search.asked.compiled(self.search.scale)
+            reader.read.move(before)
 
     def _through(self, reader: SourceReader) -> Candidates | None:
         looked_for = self.looked_for[reader.number]

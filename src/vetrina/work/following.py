@@ -28,7 +28,6 @@ _PATIENCE = 0.6
 """Seconds after which the last record of a file is taken for whole."""
 _LATE = 10.0
 _LOOKS = 2000
-_SHOWN = 5
 
 
 class Following:
@@ -109,7 +108,7 @@ class Grown:
     Where another file takes its place, the one before is read on for a while: whoever writes may be late to notice.
     """
 
-    def __init__(self, source: Source, number: int, meets: Meets, scale: Scale, around: int) -> None:
+    def __init__(self, source: Source, number: int, meets: Meets | None, scale: Scale, around: int) -> None:
         self.number = number
         self.read = SourceRead(source.name, source.layout is None)
         self._source, self._meets, self._scale = source, meets, scale
@@ -149,7 +148,7 @@ class Grown:
     def _shown(self, line: int, event: Event) -> Iterator[Entry]:
         event.time += self._source.shift
         self._clock = event.time if self._clock is None else max(self._clock, event.time)
-        hit = self._meets(event)
+        hit = self._meets is None or self._meets(event)
         entry = Entry(event, self.number, line, self._clock, self._at, hit, b"")
         self._at += 1
         if self._context is not None:
@@ -224,9 +223,10 @@ class _Track:
 
     def _of_events(self, data: bytes, before: int) -> Iterator[tuple[int, Event]]:
         stream = EventStream(self._source.name, scale=self._scale)
+        stream.number = before
         for numbers, events in stream.part_batches(self._source.name, io.BytesIO(data), begins=not before):
-            yield from ((before + number, event) for number, event in zip(numbers, events, strict=True))
-        self._bad(stream.unreadable, [BadLine(before + one.number, one.reason, one.name) for one in stream.bad_lines])
+            yield from zip(numbers, events, strict=True)
+        self._bad(stream.unreadable, stream.bad_lines)
 
     def _of_log(self, data: bytes, before: int, reader: LogReader) -> Iterator[tuple[int, Event]]:
         misfits, told = reader.misfits, len(reader.bad_lines)
@@ -235,5 +235,4 @@ class _Track:
         self._bad(reader.misfits - misfits, reader.bad_lines[told:])
 
     def _bad(self, count: int, lines: list[BadLine]) -> None:
-        self._read.unreadable += count
-        self._read.bad_lines = [*self._read.bad_lines, *lines][:_SHOWN]
+        self._read.add(SourceRead("", unreadable=count, bad_lines=lines))

@@ -12,7 +12,7 @@ from vetrina.core.base.levels import Scale
 from vetrina.core.finding.asked import Asked
 from vetrina.core.finding.entry import Entry
 from vetrina.core.finding.needles import Form, Needle, needle
-from vetrina.formats.candidates import Candidates, again_from
+from vetrina.formats.candidates import Candidates, again_from, lines_in
 from vetrina.formats.inputs import Inputs
 from vetrina.formats.lines import Lines
 from vetrina.formats.pieces import Piece, Range, open_range
@@ -51,12 +51,12 @@ class FindJob(Struct):
 
     def opened(self) -> Callable[[Piece], Found]:
         """Return what searches a part."""
-        meets = None if self.asked.everything else self.asked.compiled(self.scale)
+        meets = self.asked.compiled(self.scale)
         reader = SourceReader(self.source, self.number, self.scale, keeps_raw=self.keeps_raw)
+        through = None if self.looked_for is None else candidates(self.source, self.looked_for, self.asked)
 
         def found(piece: Piece) -> Found:
             (part,) = piece.ranges
-            through = None if self.looked_for is None else candidates(self.source, self.looked_for, self.asked)
             made, count = [], 0
             for some in reader.batches(meets, every=False, through=through, part=part, before=piece.in_file):
                 count += len(some)
@@ -136,7 +136,7 @@ def search_parts(job: FindJob, engine: Engine, span: Range | None) -> Iterator[F
     again = again_from(job.source.file.path, 0)
     if job.make is not None:
         start = pieces[0].ranges[0].start if pieces else 0
-        ahead = sum(one.count(b"\n") for one in again(0, start))
+        ahead = lines_in(again(0, start))
         yield from engine.run(
             job, [replace(one, in_file=one.in_file + ahead) for one in numbered(engine, CountingJob(), pieces)]
         )
@@ -145,10 +145,10 @@ def search_parts(job: FindJob, engine: Engine, span: Range | None) -> Iterator[F
     for piece, found in zip(pieces, engine.run(job, pieces), strict=True):
         start = piece.ranges[0].start
         if found.made or found.read.bad_lines:
-            lines += sum(one.count(b"\n") for one in again(known, start))
+            lines += lines_in(again(known, start))
             known = start
         for some in found.made:
             for entry in some:
                 entry.line += lines
-        found.read.bad_lines = [replace(one, number=one.number + lines) for one in found.read.bad_lines]
+        found.read.move(lines)
         yield found

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 import io
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from datetime import datetime
 from typing import IO, cast
 
 from msgspec import Struct
 
 from vetrina.core.base.levels import Scale
-from vetrina.formats.candidates import again_from
+from vetrina.formats.candidates import again_from, lines_in
 from vetrina.formats.inputs import open_raw
 from vetrina.formats.opening import only_once
 from vetrina.formats.pieces import Range
@@ -32,7 +32,7 @@ class Span(Struct, frozen=True):
 
     def lines_before(self) -> int:
         """Return how many lines stand before it: they are counted, and not read otherwise."""
-        return sum(one.count(b"\n") for one in again_from(self.part.file.path, 0)(0, self.part.start))
+        return lines_in(again_from(self.part.file.path, 0)(0, self.part.start))
 
 
 def span_of(source: Source, scale: Scale, since: datetime | None, until: datetime | None) -> Span | None:
@@ -64,8 +64,7 @@ class _Times:
     def __init__(self, source: Source, scale: Scale, raw: IO[bytes], whole: int) -> None:
         self._reader = SourceReader(source, 0, scale)
         self._raw, self._whole = raw, whole
-        begins = self._reader.begins
-        self._begins: Callable[[bytes], bool] = begins
+        self._begins = self._reader.begins
 
     def run_forward(self) -> bool:
         """Tell whether times run forward at places spread over the file, and from one to the next."""

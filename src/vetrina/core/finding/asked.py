@@ -61,10 +61,12 @@ class Asked(Struct, frozen=True):
         parts += [MessageMatches(one) for one in self.messages]
         return All(tuple(parts))
 
-    def compiled(self, scale: Scale, *, timed: bool = True) -> Meets:
-        """Return the function that tells whether an event meets all of it, or with ``timed`` false all but the times."""
+    def compiled(self, scale: Scale) -> Meets | None:
+        """Return the function that tells whether an event meets all of it, None where nothing is asked."""
+        if self == Asked(ignore_case=self.ignore_case, separator=self.separator):
+            return None
         settled = _Settled(self.condition(), scale)
-        further = [*self._times(timed=timed), *self._texts(), *self._thread(), *self._journeys()]
+        further = [*self._times(), *self._texts(), *self._thread(), *self._journeys()]
         if not further:
             return settled.meets
         if len(further) == 1:
@@ -72,8 +74,8 @@ class Asked(Struct, frozen=True):
             return lambda event: only(event) and settled.meets(event)
         return lambda event: all(one(event) for one in further) and settled.meets(event)
 
-    def _times(self, *, timed: bool) -> list[Meets]:
-        since, until = (self.since, self.until) if timed else (None, None)
+    def _times(self) -> list[Meets]:
+        since, until = self.since, self.until
         found: list[Meets] = []
         if since is not None:
             found.append(lambda event: event.time >= since)
@@ -97,11 +99,6 @@ class Asked(Struct, frozen=True):
         if wanted is None:
             return [lambda event: value(event) is not None]
         return [lambda event: value(event) == wanted]
-
-    @property
-    def everything(self) -> bool:
-        """Whether nothing is asked."""
-        return self == Asked(ignore_case=self.ignore_case, separator=self.separator)
 
 
 class _Settled:

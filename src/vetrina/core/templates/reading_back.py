@@ -16,6 +16,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable
 from datetime import UTC, datetime
+from functools import lru_cache
 from typing import Any
 
 from msgspec import Struct
@@ -113,8 +114,9 @@ class Inverse(Struct, frozen=True):
         return "its time has no place on the calendar"
 
 
+@lru_cache(64)  # one takes some ms to make, and every part of a file that is read apart asks for it
 def invert(template: TextTemplate) -> Inverse:
-    """Return the inverse of a text template; raise Collision where it has none."""
+    """Return the inverse of a text template, which is made once; raise Collision where it has none."""
     parts = list(template.parts)
     _no_silent_step(template)
     tail = _tail(parts, template)
