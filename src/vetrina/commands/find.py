@@ -182,5 +182,5 @@ def run(
     if call.where:
         show_where(call)
     else:
-        with opened(call) as (search, engine):
-            show(call, search, engine)
+        with opened(call) as (written, search, engine):
+            show(call, written, search, engine)

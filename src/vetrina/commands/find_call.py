@@ -16,6 +16,7 @@ from vetrina.core.base.levels import Scale
 from vetrina.core.finding.counts import PLAIN, By
 from vetrina.core.plan.model import Plan
 from vetrina.core.templates.compiling import Setting
+from vetrina.views.screen import Width
 
 _LINES = ("columns", "as_", "stacks", "around")
 _NO_EFFECT: dict[str, tuple[str, ...]] = {
@@ -157,6 +158,11 @@ class Call(Struct):
         if self.read is not None:
             return Setting(self.zone, self.read.separator, self.read.scale, self.read.mask)
         return Setting(self.zone, self.separator or ".")
+
+    @property
+    def width(self) -> Width:
+        """How many columns there are for what is shown."""
+        return calling.width(wide=self.wide)
 
     def by(self) -> tuple[By, ...]:
         """Return what is counted by; raise Refused for what is nothing of the kind."""

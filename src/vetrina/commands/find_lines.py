@@ -36,7 +36,7 @@ def shower(call: Call, search: Search, names: list[str]) -> Shows:
         return _json(call, names)
     if call.as_ is not None:
         return _templated(call, call.as_)
-    width = calling.width(wide=call.wide)
+    width = call.width
     made = without_case if search.asked.ignore_case else literally
     found = (*search.asked.messages, *map(made, search.asked.texts)) if painted(sys.stdout) else ()
     look = view.Look(names, call.scale, call.zone, found, stacks=call.stacks, marks=call.around > 0)

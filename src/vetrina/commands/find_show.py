@@ -30,7 +30,7 @@ from vetrina.work.finding import Finding, Search, Searched
 from vetrina.work.following import Following
 from vetrina.work.jobs import Engine
 from vetrina.work.parts import batched
-from vetrina.work.sources import files_on_disk
+from vetrina.work.sources import Written, files_on_disk
 from vetrina.work.standing import standing_files
 
 _DRAWN = 20_000
@@ -45,13 +45,13 @@ def show_where(call: Call) -> None:
     if call.json:
         calling.print_json(told)
     else:
-        calling.print_fitted(tables.where_lines(told, call.zone, calling.width(wide=call.wide)), calling.width(wide=call.wide))
+        calling.print_fitted(tables.where_lines(told, call.zone, call.width), call.width)
 
 
-def show(call: Call, search: Search, engine: Engine | None) -> None:
+def show(call: Call, written: Written, search: Search, engine: Engine | None) -> None:
     """Show what a search finds, as the call wants it; end with 1 where something is wanting."""
     begun, wanting = time.monotonic(), False
-    finding = Following(search, newcomers(call, search)) if call.follow else Finding(search, engine)
+    finding = Following(search, newcomers(call, written, search)) if call.follow else Finding(search, engine)
     with taps(call, search) as tapped, suppress(KeyboardInterrupt) if call.follow else nullcontext():
         wanting = _view(call)(call, finding, tapped(finding.entries()))
     sys.stdout.flush()
@@ -85,8 +85,7 @@ def _counts(call: Call, finding: Searched, entries: _Entries) -> bool:
     if call.json:
         calling.print_json(documents.counts_document(counts))
     else:
-        width = calling.width(wide=call.wide)
-        calling.print_lines(tables.count_lines(counts, [one.title for one in by], width))
+        calling.print_lines(tables.count_lines(counts, [one.title for one in by], call.width))
     return False
 
 
@@ -104,8 +103,7 @@ def _journeys(call: Call, finding: Searched, entries: _Entries) -> bool:
     if call.json:
         calling.print_json(documents.journeys_document(found, finding.names, call.scale))
     elif found:
-        width = calling.width(wide=call.wide)
-        calling.print_lines(tables.journey_lines(found, finding.names, call.scale, call.zone, width))
+        calling.print_lines(tables.journey_lines(found, finding.names, call.scale, call.zone, call.width))
     else:
         calling.remark(["no event has such a value"])
     return False
@@ -126,8 +124,7 @@ def _one_journey(call: Call, finding: Searched, value: str, entries: Iterable[En
         return _events(call, finding, iter(entries))
     found = list(entries)
     if found:
-        width = calling.width(wide=call.wide)
-        calling.print_lines(tables.journey_events(value, found, finding.names, call.scale, call.zone, width))
+        calling.print_lines(tables.journey_events(value, found, finding.names, call.scale, call.zone, call.width))
     return False
 
 
@@ -152,8 +149,7 @@ def _blocks(call: Call, finding: Searched, entries: _Entries) -> bool:
     if call.json:
         calling.print_json(documents.blocks_document(blocks, finding.names))
     else:
-        width = calling.width(wide=call.wide)
-        calling.print_fitted(tables.block_lines(blocks, finding.names, width), width)
+        calling.print_fitted(tables.block_lines(blocks, finding.names, call.width), call.width)
     if call.plot:
         from vetrina.commands.find_plots import draw_blocks  # noqa: PLC0415  (Matplotlib, for pictures only)
 
@@ -166,7 +162,7 @@ def _folded(call: Call, finding: Searched, entries: _Entries) -> bool:
     if call.json:
         calling.print_json(documents.folded_document(found, finding.names, call.scale))
     else:
-        calling.print_lines(tables.fold_lines(found, call.scale, call.zone, calling.width(wide=call.wide)))
+        calling.print_lines(tables.fold_lines(found, call.scale, call.zone, call.width))
     return False
 
 

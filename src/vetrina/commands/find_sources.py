@@ -22,7 +22,6 @@ from vetrina.core.base.logger_names import tree_name
 from vetrina.core.base.quantities import duration
 from vetrina.core.finding.asked import Asked
 from vetrina.core.finding.journeys import GROUP, Shared
-from vetrina.core.templates.forms import PlainText
 from vetrina.formats.documents import yaml_value
 from vetrina.formats.inputs import ENDINGS, PACKED, InputFile, Inputs
 from vetrina.formats.log_samples import ENOUGH, reads_nothing, share_of_events
@@ -32,7 +31,7 @@ from vetrina.work.asked import known_appenders, level_range
 from vetrina.work.conditions import conditions_of, expressions_of
 from vetrina.work.finding import Search, last_time
 from vetrina.work.jobs import Engine
-from vetrina.work.logs_given import day_given, encoding_given, setting_given, template_given
+from vetrina.work.logs_given import day_given, encoding_given, form_given, setting_given
 from vetrina.work.sources import Unknown, Written, files_named, files_on_disk, shifted, sources_of
 
 if TYPE_CHECKING:
@@ -40,8 +39,8 @@ if TYPE_CHECKING:
 
 
 @contextmanager
-def opened(call: Call) -> Iterator[tuple[Search, Engine | None]]:
-    """Yield the search that a call asks for; files stay as they are meanwhile, or that is told."""
+def opened(call: Call) -> Iterator[tuple[Written, Search, Engine | None]]:
+    """Yield how the logs of a call are written, and the search that it asks for; files stay as they are meanwhile, or that is told."""
     written = written_by(call)
     if call.follow and "-" in (call.sources or []):
         raise refuse("standard input is shown as it comes, and ends by itself", fix="leave --follow out", where="--follow")
@@ -55,12 +54,11 @@ def opened(call: Call) -> Iterator[tuple[Search, Engine | None]]:
             _can_grow(sources)
         search = _search(call, tuple(sources), _asked(call))
         with reading(there, _workers(call, search), "", prints=True) as engine:
-            yield search, engine
+            yield written, search, engine
 
 
-def newcomers(call: Call, search: Search) -> Callable[[], list[Source]]:
+def newcomers(call: Call, written: Written, search: Search) -> Callable[[], list[Source]]:
     """Return what gives the files that are there by now where the call names a folder, a pattern or a plan."""
-    written = written_by(call)
     gathers = not call.sources or any(name not in {one.name for one in search.sources} for name in call.sources)
     names = {one.name for one in search.sources}
 
@@ -84,18 +82,14 @@ def written_by(call: Call) -> Written:
         known_appenders(call.read, call.appender, "--appender")
     if call.given_zone is not None:
         setting_given(call.given_zone)
-    form = None
-    if call.template is not None:
-        text = template_given(call.template, call.setting)
-        form = PlainText("text", text.setting, None, (text,))
-    encoding = encoding_given(call.encoding) if call.encoding else ""
-    return Written(call.read, tuple(dict.fromkeys(call.appender)), form, encoding, day_given(call.day))
+    form = None if call.template is None else form_given(call.template, call.setting)
+    return Written(call.read, tuple(dict.fromkeys(call.appender)), form, encoding_given(call.encoding), day_given(call.day))
 
 
 def _files(call: Call, written: Written) -> list[InputFile]:
     """Return the files that are searched: those that are named, else those of the plan that are there."""
     if call.sources:
-        return files_named(call.sources)[0]
+        return files_named(call.sources)
     found, without = files_on_disk(written)
     if not found:
         places = ", ".join(path for _, path in without[:4])

@@ -17,11 +17,11 @@ from vetrina.commands.drafting import draft_document, note_drafts, tell_draft
 from vetrina.commands.options import PlanOptions
 from vetrina.core.base.faults import offer, refuse
 from vetrina.core.base.levels import Scale
-from vetrina.core.templates.forms import PlainText, Template
+from vetrina.core.templates.forms import Template
 from vetrina.formats.inputs import Inputs, there
 from vetrina.formats.log_samples import ENOUGH, share_of_events
 from vetrina.work.asked import known_appenders
-from vetrina.work.logs_given import day_given, encoding_given, setting_given, template_given
+from vetrina.work.logs_given import day_given, encoding_given, form_given, setting_given
 
 if TYPE_CHECKING:
     from vetrina.formats.log_drafts import Drafted
@@ -54,7 +54,7 @@ class Written(Struct):
 @contextmanager
 def written_by(how: How, logs: Sequence[str]) -> Iterator[tuple[Inputs, Written]]:
     """Yield the logs and how they were written; where nobody says so, a layout is drafted, and that is said."""
-    encoding, day = encoding_given(how.encoding) if how.encoding else "", day_given(how.day)
+    encoding, day = encoding_given(how.encoding), day_given(how.day)
     if how.plan is not None:
         calling.exclude("--plan", how.plan, {"--zone": how.zone, "--template": how.template})
         plan = how.given.read(how.plan).plan
@@ -66,8 +66,7 @@ def written_by(how: How, logs: Sequence[str]) -> Iterator[tuple[Inputs, Written]
         return
     calling.exclude("no --plan", True, {"--appender": how.appender, **how.given.given()})
     if how.template is not None:
-        text = template_given(how.template, setting_given(how.zone or "UTC"))
-        form = PlainText("text", text.setting, None, (text,))
+        form = form_given(how.template, setting_given(how.zone or "UTC"))
         yield there(logs), Written(form, encoding or "utf-8", zone=how.zone or "UTC", day=day)
         return
     with calling.again_and_again(there(logs)) as inputs:
@@ -103,5 +102,5 @@ def _drafted(how: How, inputs: Inputs) -> Drafted:
             fix="vetrina find searches them, other commands take them as they are",
             where=events.name,
         )
-    encoding = encoding_given(how.encoding) if how.encoding else ""
+    encoding = encoding_given(how.encoding)
     return drafted(inputs.parts, zone=how.zone or "UTC", encoding=encoding, day=day_given(how.day))

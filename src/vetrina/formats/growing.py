@@ -30,8 +30,7 @@ class GrowingFile:
     @property
     def identity(self) -> tuple[int, int]:
         """Which file it is."""
-        found = os.fstat(self._file.fileno())
-        return found.st_dev, found.st_ino
+        return identity_of(self._file)
 
     @property
     def marks(self) -> list[bytes]:
@@ -70,9 +69,17 @@ def opened_at(path: str) -> GrowingFile | None:
 def identity_at(path: str) -> tuple[int, int] | None:
     """Return which file is at a path, None where there is none."""
     try:
-        found = os.stat(path)  # noqa: PTH116  (names as the system has them)
+        return _identity(os.stat(path))  # noqa: PTH116  (names as the system has them)
     except OSError:
         return None
+
+
+def identity_of(file: IO[bytes]) -> tuple[int, int]:
+    """Return which file an open one is, however it is called by now."""
+    return _identity(os.fstat(file.fileno()))
+
+
+def _identity(found: os.stat_result) -> tuple[int, int]:
     return found.st_dev, found.st_ino
 
 

@@ -130,13 +130,19 @@ def _meant(text: str, faults: list[Fault]) -> list[str]:
             what = "there are no files of events in this folder"
             faults.append(Fault("no-events", what, why=f"their names end with {', '.join(ENDINGS)}", where=text))
         return found
-    if glob.has_magic(text) and not os.path.lexists(text):
-        found = sorted(name for name in glob.glob(text) if os.path.isfile(name))  # noqa: PTH113, PTH207
-        if not found:
-            fix = "check it, and quote it so that the shell leaves it alone"
-            faults.append(Fault("no-events", "no file's name is like this pattern", fix=fix, where=text))
-        return found
-    return [text]
+    found_like = like_pattern(text, faults)
+    return [text] if found_like is None else found_like
+
+
+def like_pattern(text: str, faults: list[Fault]) -> list[str] | None:
+    """Return the files whose names are like a pattern; None for a text that is none, or is a file's name."""
+    if not glob.has_magic(text) or os.path.lexists(text):
+        return None
+    found = sorted(name for name in glob.glob(text) if os.path.isfile(name))  # noqa: PTH113, PTH207
+    if not found:
+        fix = "check it, and quote it so that the shell leaves it alone"
+        faults.append(Fault("no-events", "no file's name is like this pattern", fix=fix, where=text))
+    return found
 
 
 def missing_file(name: str) -> Fault:

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-import os
 from collections import OrderedDict
 from pathlib import Path
 from typing import IO
 
+from vetrina.formats.growing import identity_of
 from vetrina.formats.opening import open_file
 from vetrina.formats.pieces import changed
 
@@ -37,8 +37,7 @@ class Turn:
 
     def __init__(self, path: str, file: IO[bytes], turns: Turns) -> None:
         self._path, self._file, self._turns = path, file, turns
-        found = os.fstat(file.fileno())
-        self._identity = found.st_dev, found.st_ino
+        self._identity = identity_of(file)
         self._at = 0
         self._resting = False
         turns.took(self)
@@ -56,8 +55,7 @@ class Turn:
             file = open_file(Path(self._path))
         except OSError:
             raise changed(self._path, "it is gone") from None
-        found = os.fstat(file.fileno())
-        if (found.st_dev, found.st_ino) != self._identity:
+        if identity_of(file) != self._identity:
             file.close()
             raise changed(self._path, "another one took its place")
         file.seek(self._at)

@@ -7,6 +7,7 @@ from datetime import date
 from vetrina.core.base import clocks
 from vetrina.core.base.faults import Fault, Refused, refuse
 from vetrina.core.templates.compiling import Setting, TextTemplate, text_template
+from vetrina.core.templates.forms import PlainText
 from vetrina.core.templates.language import BadTemplate
 
 
@@ -28,8 +29,15 @@ def template_given(template: str, setting: Setting, option: str = "--template") 
         ) from None
 
 
+def form_given(template: str, setting: Setting) -> PlainText:
+    """Return the form of lines that a template of an option writes."""
+    return PlainText("text", setting, None, (template_given(template, setting),))
+
+
 def encoding_given(name: str) -> str:
-    """Return an encoding's name; refuse one that is not known, or is none of text in lines."""
+    """Return an encoding's name, an empty text as it is; refuse one that is not known, or is none of text in lines."""
+    if not name:
+        return ""
     try:
         lines = "a\n".encode(name)
         known = lines == b"a\n" or (name.lower().replace("_", "-").startswith(("utf-16", "utf-32")) and bool(lines))

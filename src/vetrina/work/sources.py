@@ -19,7 +19,7 @@ from vetrina.core.finding.file_names import Fit, NameReader, name_reader, writte
 from vetrina.core.plan.model import Appender, Plan
 from vetrina.core.sink_kinds.kind import full_path
 from vetrina.core.templates.forms import Template
-from vetrina.formats.inputs import ENDINGS, InputFile, missing_file
+from vetrina.formats.inputs import ENDINGS, InputFile, like_pattern, missing_file
 from vetrina.formats.remote import is_url
 from vetrina.formats.sources import Layout, Source
 
@@ -97,15 +97,14 @@ def _relative(path: str) -> str:
     return relative if not relative.startswith("..") else path
 
 
-def files_named(names: Sequence[str]) -> tuple[list[InputFile], list[InputFile]]:
-    """Return the files that are meant, and of these those that the call did not name one by one.
+def files_named(names: Sequence[str]) -> list[InputFile]:
+    """Return the files that are meant.
 
     A folder stands for all its files by name, but hidden ones; a text with `*`, `?` or `[` that is no file's name is a
     pattern. A file named twice is read once. Raise Unreadable with every one that is not there.
     """
     faults: list[Fault] = []
     found: dict[str, InputFile] = {}
-    gathered: list[InputFile] = []
     for text in names:
         several = _several(text, faults)
         for name in [text] if several is None else several:
@@ -113,13 +112,11 @@ def files_named(names: Sequence[str]) -> tuple[list[InputFile], list[InputFile]]
             if key in found:
                 continue
             found[key] = InputFile(name, name)
-            if several is not None:
-                gathered.append(found[key])
-            elif name != "-" and not is_url(name) and not os.path.exists(name):  # noqa: PTH110
+            if several is None and name != "-" and not is_url(name) and not os.path.exists(name):  # noqa: PTH110
                 faults.append(missing_file(name))
     if faults:
         raise Unreadable(faults)
-    return list(found.values()), gathered
+    return list(found.values())
 
 
 def _several(text: str, faults: list[Fault]) -> list[str] | None:
@@ -136,13 +133,7 @@ def _several(text: str, faults: list[Fault]) -> list[str] | None:
                 )
             )
         return found
-    if glob.has_magic(text) and not os.path.lexists(text):
-        found = sorted(name for name in glob.glob(text) if os.path.isfile(name))  # noqa: PTH113, PTH207
-        if not found:
-            fix = "check it, and quote it so that the shell leaves it alone"
-            faults.append(Fault("no-events", "no file's name is like this pattern", fix=fix, where=text))
-        return found
-    return None
+    return like_pattern(text, faults)
 
 
 class Unknown(Struct, frozen=True):

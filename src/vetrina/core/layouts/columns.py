@@ -13,7 +13,7 @@ import msgspec
 from msgspec.structs import replace
 
 from vetrina.core.base.levels import NAMES
-from vetrina.core.layouts.drafts import Draft, separator_of, template_part
+from vetrina.core.layouts.drafts import Draft, doubts_of_missing, separator_of, template_part
 from vetrina.core.layouts.levels import level_look
 from vetrina.core.layouts.naming import KEYS, named, share, source_of_key
 from vetrina.core.layouts.rows import AGREE, PAIRS, SEGMENTED, Slot
@@ -87,11 +87,7 @@ class _Members:
         self._level()
         for source in ("message", "logger", "error", "thread", "process", "host"):
             self._text(source)
-        found = set(map(str, self._sources()))
-        for source, words in (("level", "no level stands in it: its events count as info"),
-                              ("logger", "no logger's name stands in it: its events count as root's")):  # fmt: skip
-            if source not in found:
-                self._doubts.append(words)
+        self._doubts += doubts_of_missing(set(self._sources()))
         return Draft("json", members=self._nested(), levels=self._levels, doubts=tuple(self._doubts), weight=len(self._taken), separator=self._separator())  # fmt: skip
 
     def _sources(self) -> Iterator[str]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import re
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Collection, Iterator, Sequence
 from typing import Any
 
 from msgspec import Struct
@@ -18,7 +18,6 @@ _STACK = re.compile(
 )
 _PAIRS = re.compile(PAIRS)
 _PAIRS_LAST = re.compile(rf".* {PAIRS}")
-_LAST = re.compile(rf".* {_PAIRS.pattern}")
 _LAST = re.compile(r"(.*\S) ([\[(<])([^\[\](){}<>]{1,80})([\])>])")
 
 
@@ -173,12 +172,16 @@ def template_part(part: Part, names: dict[int, str]) -> str:
     return "{" + source + steps + "}"
 
 
-def _doubts_of_columns(slots: Sequence[Slot], names: dict[int, str]) -> Iterator[str]:
-    given = set(names.values()) | {one.kind for one in slots}
-    if "level" not in given:
+def doubts_of_missing(known: Collection[str]) -> Iterator[str]:
+    """Yield what the lack of a level and of a logger among the sources that are known means."""
+    if "level" not in known:
         yield "no level stands in it: its events count as info"
-    if "logger" not in given:
+    if "logger" not in known:
         yield "no logger's name stands in it: its events count as root's"
+
+
+def _doubts_of_columns(slots: Sequence[Slot], names: dict[int, str]) -> Iterator[str]:
+    yield from doubts_of_missing({*names.values(), *(one.kind for one in slots)})
     for one in slots:
         name = names.get(id(one), "")
         if name.startswith("field column"):

@@ -63,11 +63,12 @@ def named(slots: Sequence[Slot], *, message_apart: bool) -> dict[int, str]:
         if source and source not in {*found.values(), "time", "level"} and not (source == "message" and message_apart):
             found[at] = source
             open_.remove(at)
-    for pick in (_process, _logger, _place, _host, _thread):
+    picks = (("process", _process), ("logger", _logger), ("file", _place), ("host", _host), ("thread", _thread))
+    for source, pick in picks:
         among = [at for at in open_ if pick is _logger or not slots[at].key]
         picked = pick(slots, among, set(found.values()))
         if picked is not None:
-            found[picked] = pick.__name__.removeprefix("_").replace("place", "file")
+            found[picked] = source
             open_.remove(picked)
     for at in open_:
         found[at] = "field " + (slots[at].key or f"column{at + 1}")
