@@ -1,22 +1,14 @@
-"""What was found, drawn: when it happened, by level and source; timed blocks, nested along time.
-
-It repeats byte for byte: no dates in the metadata, a fixed salt.
-"""
+"""What was found, drawn: when it happened, by level and source; timed blocks, nested along time."""
 
 from __future__ import annotations
 
-import io
 from collections import Counter, defaultdict
-from collections.abc import Iterable, Iterator, Sequence
-from contextlib import contextmanager
+from collections.abc import Iterable, Sequence
 from datetime import UTC, datetime, timedelta, tzinfo
 from heapq import heappop, heappush
 from typing import Any
 
-import matplotlib as mpl
 from matplotlib.collections import PolyCollection
-from matplotlib.dates import AutoDateLocator, ConciseDateFormatter
-from matplotlib.figure import Figure
 from matplotlib.patches import Patch
 from msgspec import Struct
 
@@ -24,17 +16,17 @@ from vetrina.core.base.levels import Scale
 from vetrina.core.base.quantities import show_span
 from vetrina.core.finding.blocks import Drawn
 from vetrina.core.finding.moments import Moments
+from vetrina.views import pictures
 from vetrina.views.found_tables import seconds
+from vetrina.views.pictures import GONE, GRID, INK, QUIET, TALL, Page, days, time_axis
 from vetrina.views.screen import counted, number, safe, shorten
 
-_INK, _QUIET, _GRID, _GONE = "#2b2b2b", "#555555", "#e3e3e3", "#a23b4a"
 _BY_LEVEL = ((18, "#4a1d33"), (17, "#a23b4a"), (13, "#d08a2e"), (9, "#2f6f8f"), (5, "#94aebb"), (1, "#cfcabf"))
 _NAMED = ("#2f6f8f", "#b5651d", "#4f7942", "#7b5aa6", "#8a7a1f", "#5b7083", "#3d7a70", "#94618e", "#6b5b4b")
 _OTHER = "#b9b4ab"
 _COLUMNS = 150
 MOST_ROWS = 40
 _LEAST_ROWS = 11
-_EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
 _DAY = timedelta(days=1)
 
 
@@ -46,41 +38,13 @@ class Look(Struct, frozen=True):
     zone_name: str
 
 
-class _Page:
-    """A figure that is being drawn, and what it becomes."""
-
-    def __init__(self, tall: float) -> None:
-        self.tall = tall
-        self.figure = Figure(figsize=(12.8, tall), dpi=100, facecolor="white")
-        self.bytes = b""
-
-    def title(self, title: str, words: str) -> None:
-        self.figure.text(0.02, 1 - 0.36 / self.tall, safe(title), fontsize=14, fontweight="bold", color=_INK)
-        self.figure.text(0.02, 1 - 0.60 / self.tall, safe(words), fontsize=9, color=_QUIET)
-
-    def frame(self, left: float) -> dict[str, float]:
-        return {"left": left, "right": 0.925, "top": 1 - 1.0 / self.tall, "bottom": 0.55 / self.tall}
+def _title(page: Page, title: str, words: str) -> None:
+    page.figure.text(0.02, 1 - 0.36 / page.tall, safe(title), fontsize=14, fontweight="bold", color=INK)
+    page.figure.text(0.02, 1 - 0.60 / page.tall, safe(words), fontsize=9, color=QUIET)
 
 
-@contextmanager
-def _page(look: Look, tall: float) -> Iterator[_Page]:
-    with mpl.rc_context(
-        {
-            "svg.hashsalt": "vetrina", "font.family": "DejaVu Sans", "svg.fonttype": "path", "text.parse_math": False, "timezone": "UTC",
-        }
-    ):  # fmt: skip
-        page = _Page(tall)
-        yield page
-        out = io.BytesIO()
-        metadata: dict[str, Any] = {"Date": None, "Creator": None} if look.kind == "svg" else {"Software": None}
-        page.figure.savefig(out, format=look.kind, metadata=metadata)
-        page.bytes = out.getvalue()
-
-
-def _time_axis(axes: Any, look: Look) -> None:
-    locator = AutoDateLocator(tz=look.zone)  # type: ignore[no-untyped-call]
-    axes.xaxis.set_major_locator(locator)
-    axes.xaxis.set_major_formatter(ConciseDateFormatter(locator, tz=look.zone))  # type: ignore[no-untyped-call]
+def _frame(page: Page, left: float) -> dict[str, float]:
+    return {"left": left, "right": 0.925, "top": 1 - 1.0 / page.tall, "bottom": 0.55 / page.tall}
 
 
 def _colour(severity: int) -> str:
@@ -96,12 +60,12 @@ def draw_moments(moments: Moments, sources: Sequence[str], scale: Scale, look: L
     rows, step = _rows(moments, span)
     shown, rest = _most(rows)
     many = len(shown) + (1 if rest else 0)
-    with _page(look, max(8.0, 1.6 + 0.42 * many)) as page:
+    with pictures.page(look.kind, max(TALL, 1.6 + 0.42 * many)) as page:
         total = sum(sum(one.values()) for row in rows.values() for one in row.values())
         words = f"a column is {show_span(timedelta(seconds=step))}; times in {look.zone_name}"
         if many > 1:
             words += "; each row has a scale of its own: at its right the events of its highest column"
-        page.title(f"{counted(total, 'event')} in {counted(len(rows), 'source')}", words)
+        _title(page, f"{counted(total, 'event')} in {counted(len(rows), 'source')}", words)
         if span is not None:
             names = [sources[at] for at in shown] + ([counted(len(rest), "further source")] if rest else [])
             stacked = [rows[at] for at in shown] + ([_together(rows[at] for at in rest)] if rest else [])
@@ -143,31 +107,31 @@ def _together(rows: Iterable[_Columns]) -> _Columns:
 
 
 def _draw_rows(
-    page: _Page, names: Sequence[str], rows: Sequence[_Columns], step: int, span: tuple[datetime, datetime], look: Look
+    page: Page, names: Sequence[str], rows: Sequence[_Columns], step: int, span: tuple[datetime, datetime], look: Look
 ) -> None:
     left = 0.07 if len(names) == 1 else 0.21
     all_axes = page.figure.subplots(
-        len(names), 1, sharex=True, squeeze=False, gridspec_kw={"hspace": 0.25, **page.frame(left)}
+        len(names), 1, sharex=True, squeeze=False, gridspec_kw={"hspace": 0.25, **_frame(page, left)}
     )[:, 0]  # fmt: skip
     for name, row, axes in zip(names, rows, all_axes, strict=True):
         highest = _draw_columns(axes, row, step)
         axes.set_ylim(0, highest * 1.08)
-        axes.grid(axis="x", color=_GRID, linewidth=0.6)
+        axes.grid(axis="x", color=GRID, linewidth=0.6)
         axes.set_axisbelow(True)
         for side in ("top", "right", "left"):
             axes.spines[side].set_visible(False)
         if len(names) == 1:
-            axes.set_ylabel(f"events of {safe(shorten(name, 60))}", color=_INK)
-            axes.grid(axis="y", color=_GRID, linewidth=0.6)
+            axes.set_ylabel(f"events of {safe(shorten(name, 60))}", color=INK)
+            axes.grid(axis="y", color=GRID, linewidth=0.6)
             continue
         axes.set_yticks([])
         place = {"transform": axes.transAxes, "va": "center", "fontsize": 9}
-        axes.text(-0.012, 0.45, safe(shorten(name, 30)), ha="right", color=_INK, **place)
-        axes.text(1.01, 0.45, number(highest), ha="left", color=_QUIET, **place)
+        axes.text(-0.012, 0.45, safe(shorten(name, 30)), ha="right", color=INK, **place)
+        axes.text(1.01, 0.45, number(highest), ha="left", color=QUIET, **place)
     last = all_axes[-1]
     first, width = span[0].timestamp() // step * step, step / 86400
     last.set_xlim(first / 86400 - width / 2, max(span[1].timestamp() / 86400, first / 86400 + width) + width)
-    _time_axis(last, look)
+    time_axis(last, look.zone)
 
 
 def _draw_columns(axes: Any, row: _Columns, step: int) -> int:
@@ -186,7 +150,7 @@ def _draw_columns(axes: Any, row: _Columns, step: int) -> int:
     return highest
 
 
-def _levels(page: _Page, rows: dict[int, _Columns], scale: Scale) -> None:
+def _levels(page: Page, rows: dict[int, _Columns], scale: Scale) -> None:
     """Tell which colour is which level, and how many events it has."""
     sums: Counter[int] = Counter()
     for row in rows.values():
@@ -212,18 +176,18 @@ class _Lane(Struct):
 
 def draw_blocks(drawn: Sequence[Drawn], left_out: int, stacks: dict[object, str], look: Look) -> bytes:
     """Return the picture of timed blocks: along time, inner ones below outer ones, each stack with rows of its own."""
-    end = max((one.ended or one.begun for one in drawn), default=_EPOCH)
+    end = max((one.ended or one.begun for one in drawn), default=datetime.max.replace(tzinfo=UTC))
     lanes = _lanes(drawn, end)
     deep = {key: 1 + max(one.row for one in some) for key, some in lanes.items()}
     rows = sum(deep.values()) + len(deep) - 1
-    with _page(look, min(40.0, max(8.0, 1.6 + 0.24 * rows))) as page:
+    with pictures.page(look.kind, min(40.0, max(TALL, 1.6 + 0.24 * rows))) as page:
         words = f"inner blocks stand below outer ones; times in {look.zone_name}"
         if any(one.ended is None for one in drawn):
             words += "; dashed: a beginning without an end"
         if left_out:
             words += f"; {counted(left_out, 'later block')} left out"
         title = counted(len(drawn), "block") + (f" in {counted(len(deep), 'stack')}" if len(deep) > 1 else "")
-        page.title(title, words)
+        _title(page, title, words)
         if drawn:
             _draw_lanes(page, lanes, deep, {key: stacks.get(key, "") for key in lanes}, look)
     return page.bytes
@@ -245,10 +209,10 @@ def _lanes(drawn: Sequence[Drawn], end: datetime) -> dict[object, list[_Lane]]:
 
 
 def _draw_lanes(
-    page: _Page, lanes: dict[object, list[_Lane]], deep: dict[object, int], titles: dict[object, str], look: Look
+    page: Page, lanes: dict[object, list[_Lane]], deep: dict[object, int], titles: dict[object, str], look: Look
 ) -> None:
     named = any(titles.values())
-    axes = page.figure.subplots(1, 1, gridspec_kw=page.frame(0.15 if named else 0.04))
+    axes = page.figure.subplots(1, 1, gridspec_kw=_frame(page, 0.15 if named else 0.04))
     every = [one for some in lanes.values() for one in some]
     begun, ended = min(one.block.begun for one in every), max(one.ended for one in every)
     whole = max(ended - begun, timedelta(milliseconds=1))
@@ -260,25 +224,25 @@ def _draw_lanes(
             _draw_block(axes, one, top, whole, colours.get(one.block.name, _OTHER))
         if named:
             words = safe(shorten(titles[key], 22))
-            axes.text(-0.01, top + deep[key] / 2 - 0.5, words, ha="right", va="center", fontsize=9, color=_INK, transform=axes.get_yaxis_transform())  # fmt: skip
+            axes.text(-0.01, top + deep[key] / 2 - 0.5, words, ha="right", va="center", fontsize=9, color=INK, transform=axes.get_yaxis_transform())  # fmt: skip
         top += deep[key] + 1
         if key != next(reversed(lanes)):
-            axes.axhline(top - 1, color=_GRID, linewidth=0.8)
+            axes.axhline(top - 1, color=GRID, linewidth=0.8)
     axes.set_ylim(max(top - 1, _LEAST_ROWS) - 0.4, -0.6)
-    axes.set_xlim(_days(begun) - whole / _DAY * 0.01, _days(ended) + whole / _DAY * 0.01)
+    axes.set_xlim(days(begun) - whole / _DAY * 0.01, days(ended) + whole / _DAY * 0.01)
     axes.set_yticks([])
-    axes.grid(axis="x", color=_GRID, linewidth=0.6)
+    axes.grid(axis="x", color=GRID, linewidth=0.6)
     axes.set_axisbelow(True)
-    _time_axis(axes, look)
+    time_axis(axes, look.zone)
     _names(page, colours, {one.block.name for one in every} - set(colours))
 
 
 def _draw_block(axes: Any, lane: _Lane, top: int, whole: timedelta, colour: str) -> None:
     block = lane.block
-    left, wide = _days(block.begun), (lane.ended - block.begun) / _DAY
+    left, wide = days(block.begun), (lane.ended - block.begun) / _DAY
     middle = top + lane.row
     edge = (
-        {"edgecolor": _GONE, "linestyle": (0, (4, 3)), "linewidth": 1.4}
+        {"edgecolor": GONE, "linestyle": (0, (4, 3)), "linewidth": 1.4}
         if block.ended is None
         else {"edgecolor": "white", "linewidth": 0.6}
     )
@@ -295,7 +259,7 @@ def _draw_block(axes: Any, lane: _Lane, top: int, whole: timedelta, colour: str)
     whole_words = f"{safe(block.name)}  {_took(lane)}"
     words = whole_words if len(whole_words) <= room else safe(block.name) if len(block.name) <= room else ""
     if words:
-        colour = "white" if block.ended else _INK
+        colour = "white" if block.ended else INK
         axes.text(left + whole / _DAY * 0.004, middle, words, va="center", fontsize=8, color=colour, clip_on=True)
 
 
@@ -303,14 +267,9 @@ def _took(lane: _Lane) -> str:
     return "no end" if lane.block.ended is None else seconds((lane.ended - lane.block.begun).total_seconds())
 
 
-def _names(page: _Page, colours: dict[str, str], others: set[str]) -> None:
+def _names(page: Page, colours: dict[str, str], others: set[str]) -> None:
     words = [shorten(safe(name) or "(all)", 24) for name in colours] + ([counted(len(others), "other name")] if others else [])
     page.figure.legend(
         [Patch(color=one) for one in (*colours.values(), _OTHER)][: len(words)], words, loc="upper right",
         bbox_to_anchor=(0.985, 1 - 0.12 / page.tall), ncols=5, frameon=False, fontsize=9, handlelength=1.2, columnspacing=1.4,
     )  # fmt: skip
-
-
-def _days(time: datetime) -> float:
-    """Return a time as Matplotlib counts: days since 1970."""
-    return (time - _EPOCH) / _DAY

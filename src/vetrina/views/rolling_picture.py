@@ -1,52 +1,31 @@
-"""Files over time in one picture: a bar for each file, the disk that they use, the history that is kept.
-
-It repeats byte for byte: no dates in the metadata, a fixed salt.
-"""
+"""Files over time in one picture: a bar for each file, the disk that they use, the history that is kept."""
 
 from __future__ import annotations
 
-import io
 from collections import deque
 from collections.abc import Sequence
-from datetime import UTC, datetime, timedelta, tzinfo
+from datetime import datetime, timedelta, tzinfo
 from heapq import heappop, heappush
 from typing import Any
 
-import matplotlib as mpl
 from matplotlib.collections import PolyCollection
-from matplotlib.dates import AutoDateLocator, ConciseDateFormatter
-from matplotlib.figure import Figure
 from matplotlib.patches import Patch
 
 from vetrina.core.plan.rolling_policy import Roll
 from vetrina.core.rolling.simulation import FileRecord, FileSimulation
+from vetrina.views import pictures
+from vetrina.views.pictures import GONE, GRID, INK, QUIET, days, time_axis
 from vetrina.views.screen import safe
 
 _COLOURS = {"time": "#2f6f8f", "size": "#b5651d", "start": "#7b5aa6", None: "#4f7942"}
 _WORDS = {"time": "closed by time", "size": "closed by size", "start": "closed by a start", None: "still open"}
-_EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
-_INK, _GONE = "#2b2b2b", "#a23b4a"
 _UNITS = (("GiB", 2**30), ("MiB", 2**20), ("KiB", 2**10), ("B", 1))
-
-
-def _days(time: datetime) -> float:
-    """Return a time as Matplotlib counts: days since 1970."""
-    return (time - _EPOCH) / timedelta(days=1)
 
 
 def draw(name: str, found: FileSimulation, roll: Roll, zone: tzinfo, zone_name: str, kind: str) -> bytes:
     """Return the picture of one appender as PNG (1280x800) or SVG."""
-    with mpl.rc_context(
-        {
-            "svg.hashsalt": "vetrina",
-            "font.family": "DejaVu Sans",
-            "svg.fonttype": "path",
-            "text.parse_math": False,
-            "timezone": "UTC",
-        }
-    ):
-        figure = Figure(figsize=(12.8, 8.0), dpi=100, facecolor="white")
-        bars, disk, history = figure.subplots(
+    with pictures.page(kind) as page:
+        bars, disk, history = page.figure.subplots(
             3,
             1,
             sharex=True,
@@ -65,21 +44,16 @@ def draw(name: str, found: FileSimulation, roll: Roll, zone: tzinfo, zone_name: 
             moments = _moments(found.files, end)
             _disk(disk, found.files, moments, roll, found.peak)
             _history(history, found.files, moments)
-            locator = AutoDateLocator(tz=zone)  # type: ignore[no-untyped-call]
-            history.xaxis.set_major_locator(locator)
-            history.xaxis.set_major_formatter(ConciseDateFormatter(locator, tz=zone))  # type: ignore[no-untyped-call]
-        figure.text(0.08, 0.955, f"{safe(name)}: {len(found.files)} files", fontsize=14, fontweight="bold", color=_INK)
-        figure.text(
+            time_axis(history, zone)
+        page.figure.text(0.08, 0.955, f"{safe(name)}: {len(found.files)} files", fontsize=14, fontweight="bold", color=INK)
+        page.figure.text(
             0.08,
             0.925,
             f"a bar runs from opening to closing, its thin line until the file is removed (\u00d7) or overwritten (\u25c6); times in {zone_name}",
             fontsize=9,
-            color="#555555",
+            color=QUIET,
         )
-        out = io.BytesIO()
-        metadata: dict[str, Any] = {"Date": None, "Creator": None} if kind == "svg" else {"Software": None}
-        figure.savefig(out, format=kind, metadata=metadata)
-    return out.getvalue()
+    return page.bytes
 
 
 def _bars(axes: Any, files: Sequence[FileRecord], end: datetime) -> None:
@@ -89,31 +63,31 @@ def _bars(axes: Any, files: Sequence[FileRecord], end: datetime) -> None:
         boxes = []
         for at, one in enumerate(files):
             if one.reason == reason:
-                left, right = _days(one.opened), _days(one.closed or end)
+                left, right = days(one.opened), days(one.closed or end)
                 boxes.append([(left, at - wide), (right, at - wide), (right, at + wide), (left, at + wide)])
         if boxes:
             axes.add_collection(PolyCollection(boxes, facecolors=colour, edgecolors=colour, linewidths=0.8))
     closed = [(at, one) for at, one in enumerate(files) if one.closed is not None]
-    starts = [_days(one.closed) for _, one in closed if one.closed]
-    ends = [_days(one.removed or end) for _, one in closed]
+    starts = [days(one.closed) for _, one in closed if one.closed]
+    ends = [days(one.removed or end) for _, one in closed]
     axes.hlines([at for at, _ in closed], starts, ends, colors="#9a9a9a", linewidth=0.8 if count < 120 else 0.3)
     size = 28 if count < 60 else 10 if count < 200 else 3
     for sign, overwritten in (("x", False), ("D", True)):
         gone = [(at, one) for at, one in closed if one.removed is not None and (one.removed_by == "overwritten") is overwritten]
         if gone:
             axes.scatter(
-                [_days(one.removed) for _, one in gone if one.removed],
+                [days(one.removed) for _, one in gone if one.removed],
                 [at for at, _ in gone],
                 s=size,
                 marker=sign,
-                color=_GONE,
+                color=GONE,
                 linewidths=1,
                 zorder=3,
             )
     axes.set_ylim(count - 0.3, -0.7)
-    axes.set_xlim(_days(files[0].opened), _days(end + timedelta(hours=1)))
-    axes.set_ylabel("file, by opening", color=_INK)
-    axes.grid(axis="x", color="#e3e3e3", linewidth=0.6)
+    axes.set_xlim(days(files[0].opened), days(end + timedelta(hours=1)))
+    axes.set_ylabel("file, by opening", color=INK)
+    axes.grid(axis="x", color=GRID, linewidth=0.6)
     reasons = [reason for reason in _COLOURS if any(one.reason == reason for one in files)]
     axes.legend(
         [Patch(color=_COLOURS[reason]) for reason in reasons],
@@ -148,36 +122,36 @@ def _disk(axes: Any, files: Sequence[FileRecord], moments: list[datetime], roll:
     limit = roll.keep.disk.value if roll.keep.disk else None
     unit, size = next((unit, size) for unit, size in _UNITS if max(peak, 1) >= size)
     axes.step(
-        [_days(one) for one in moments], [height / size for height in heights], where="post", color="#2f6f8f", linewidth=1.4
+        [days(one) for one in moments], [height / size for height in heights], where="post", color="#2f6f8f", linewidth=1.4
     )
     axes.fill_between(
-        [_days(one) for one in moments], [height / size for height in heights], step="post", color="#2f6f8f", alpha=0.2
+        [days(one) for one in moments], [height / size for height in heights], step="post", color="#2f6f8f", alpha=0.2
     )
-    axes.axhline(peak / size, color=_GONE, linewidth=0.9, linestyle=(0, (5, 3)))
+    axes.axhline(peak / size, color=GONE, linewidth=0.9, linestyle=(0, (5, 3)))
     axes.text(
         0.005,
         peak / size,
         f"peak {peak / size:.1f} {unit}, open file included",
-        color=_GONE,
+        color=GONE,
         fontsize=8.5,
         va="bottom",
         transform=axes.get_yaxis_transform(),
     )
     if limit is not None and limit < 4 * peak:
-        axes.axhline(limit / size, color=_INK, linewidth=0.9)
+        axes.axhline(limit / size, color=INK, linewidth=0.9)
         axes.text(
             0.995,
             limit / size,
             "limit of keep.disk",
-            color=_INK,
+            color=INK,
             fontsize=8.5,
             va="bottom",
             ha="right",
             transform=axes.get_yaxis_transform(),
         )
     axes.set_ylim(0, max(peak, limit or 0 if limit and limit < 4 * peak else 0, 1) / size * 1.25)
-    axes.set_ylabel(f"closed files, {unit}", color=_INK)
-    axes.grid(color="#e3e3e3", linewidth=0.6)
+    axes.set_ylabel(f"closed files, {unit}", color=INK)
+    axes.grid(color=GRID, linewidth=0.6)
 
 
 def _history(axes: Any, files: Sequence[FileRecord], moments: list[datetime]) -> None:
@@ -193,8 +167,8 @@ def _history(axes: Any, files: Sequence[FileRecord], moments: list[datetime]) ->
             while there and (gone := there[0][2].removed) is not None and (gone < moment or (after and gone == moment)):
                 heappop(there)
             span = max(timedelta(0), moment - there[0][0]) if there else timedelta(0)
-            points.append((_days(moment), span / timedelta(days=1)))
+            points.append((days(moment), span / timedelta(days=1)))
     axes.plot([x for x, _ in points], [y for _, y in points], color="#4f7942", linewidth=1.4)
     axes.set_ylim(0, max(*(y for _, y in points), 0.01) * 1.2)
-    axes.set_ylabel("history, days", color=_INK)
-    axes.grid(color="#e3e3e3", linewidth=0.6)
+    axes.set_ylabel("history, days", color=INK)
+    axes.grid(color=GRID, linewidth=0.6)

@@ -1,29 +1,27 @@
 """The routing as a picture: loggers at the left, gates between, sinks at the right, a band as wide as its count.
 
-Stopped events end at their gate, visibly. The picture repeats byte for byte: no dates, a fixed salt.
+Stopped events end at their gate, visibly.
 """
 
 from __future__ import annotations
 
-import io
 import math
 from typing import Any
 
-import matplotlib as mpl
-from matplotlib.figure import Figure
 from matplotlib.patches import PathPatch, Rectangle
 from matplotlib.path import Path as Curve
 
 from vetrina.core.plan.model import Plan
 from vetrina.core.routing.counting import Traffic, appender_sinks
 from vetrina.core.routing.router import EARLY_GATES
+from vetrina.views import pictures
+from vetrina.views.pictures import GONE, INK, QUIET, TALL
 from vetrina.views.screen import number, safe, shorten
 
 _LEFT, _GATES, _RIGHT = 0.24, (0.40, 0.47, 0.54), 0.74
 _GATE_NAMES = {"door": "door", "level": "level", "nowhere": "nowhere"}
 _COLOURS = ("#2f6f8f", "#b5651d", "#4f7942", "#7b5aa6", "#a23b4a", "#5b7083", "#8a7a1f", "#3d7a70", "#94618e", "#6b5b4b")
 _STOPPED = "#b9b4ab"
-_INK = "#2b2b2b"
 MOST_LOGGERS = 40
 
 
@@ -35,20 +33,14 @@ def _share(count: int) -> float:
 def draw(traffic: Traffic, plan: Plan, kind: str) -> bytes:
     """Return the picture as PNG (1280x800 and taller for many loggers) or SVG."""
     rows = _rows(traffic)
-    tall = max(8.0, 1.6 + 0.26 * len(rows))
-    with mpl.rc_context(
-        {"svg.hashsalt": "vetrina", "font.family": "DejaVu Sans", "svg.fonttype": "path", "text.parse_math": False}
-    ):
-        figure = Figure(figsize=(12.8, tall), dpi=100, facecolor="white")
-        axes = figure.add_axes((0, 0, 1, 1))
+    tall = max(TALL, 1.6 + 0.26 * len(rows))
+    with pictures.page(kind, tall) as page:
+        axes = page.figure.add_axes((0, 0, 1, 1))
         axes.set_xlim(0, 1)
         axes.set_ylim(0, 1)
         axes.axis("off")
         _paint(axes, rows, traffic, plan, 0.9 / tall)
-        out = io.BytesIO()
-        metadata: dict[str, Any] = {"Date": None, "Creator": None} if kind == "svg" else {"Software": None}
-        figure.savefig(out, format=kind, metadata=metadata)
-    return out.getvalue()
+    return page.bytes
 
 
 class _Row:
@@ -99,9 +91,9 @@ def _paint(axes: Any, rows: list[_Row], traffic: Traffic, plan: Plan, head: floa
     scale = (top - bottom - gap * max(0, len(rows) - 1)) / max(1e-9, sum(heights))
     heights = [height * min(1.0, scale) for height in heights]
     ends = _appender_boxes(axes, names, sinks, traffic, top, bottom)
-    axes.text(0.02, 1 - head * 0.45, safe(plan.title or plan.name), fontsize=14, fontweight="bold", color=_INK, va="center")
+    axes.text(0.02, 1 - head * 0.45, safe(plan.title or plan.name), fontsize=14, fontweight="bold", color=INK, va="center")
     words = f"{number(traffic.events)} events, {number(traffic.unrouted)} arrive nowhere; a band's width is the square root of its count"
-    axes.text(0.02, 1 - head * 0.82, words, fontsize=9, color="#555555", va="center")
+    axes.text(0.02, 1 - head * 0.82, words, fontsize=9, color=QUIET, va="center")
     _gate_posts(axes, traffic, top, bottom)
     y = top
     for row, height in zip(rows, heights, strict=True):
@@ -122,19 +114,17 @@ def _appender_boxes(
         height = weight * unit
         one = traffic.appenders[name]
         colour = _COLOURS[at % len(_COLOURS)] if one.reached else "white"
-        axes.add_patch(Rectangle((_RIGHT, y - height), 0.012, height, facecolor=colour, edgecolor=_INK, linewidth=0.6))
+        axes.add_patch(Rectangle((_RIGHT, y - height), 0.012, height, facecolor=colour, edgecolor=INK, linewidth=0.6))
         middle = y - height / 2
         axes.text(
-            _RIGHT + 0.02, middle + 0.009, shorten(safe(name), 24), fontsize=10, fontweight="bold", color=_INK, va="center"
+            _RIGHT + 0.02, middle + 0.009, shorten(safe(name), 24), fontsize=10, fontweight="bold", color=INK, va="center"
         )
         label = (
             number(one.reached) + f" to {shorten(safe(sinks[name]), 30)}"
             if one.reached
             else f"nothing arrives ({shorten(safe(sinks[name]), 24)})"
         )
-        axes.text(
-            _RIGHT + 0.02, middle - 0.012, label, fontsize=7.5, color="#555555" if one.reached else "#a23b4a", va="center"
-        )
+        axes.text(_RIGHT + 0.02, middle - 0.012, label, fontsize=7.5, color=QUIET if one.reached else GONE, va="center")
         ends[name] = [y, height, float(max(1, one.reached)), at]
         y -= height + gap
     return ends
@@ -143,21 +133,21 @@ def _appender_boxes(
 def _gate_posts(axes: Any, traffic: Traffic, top: float, bottom: float) -> None:
     for gate, x in zip(EARLY_GATES, _GATES, strict=True):
         axes.plot([x, x], [bottom, top], color="#8a8a8a", linewidth=0.8, linestyle=(0, (4, 3)), zorder=0)
-        axes.text(x, top + 0.022, _GATE_NAMES[gate], fontsize=9, color=_INK, ha="center", va="center")
+        axes.text(x, top + 0.022, _GATE_NAMES[gate], fontsize=9, color=INK, ha="center", va="center")
         count = traffic.stopped[gate]
-        axes.text(x, bottom - 0.018, number(count) + " stop", fontsize=7.5, color="#555555", ha="center", va="center")
+        axes.text(x, bottom - 0.018, number(count) + " stop", fontsize=7.5, color=QUIET, ha="center", va="center")
     dropped = sum(cell.dropped for cell in traffic.cells.values())
     axes.text(
         (_GATES[-1] + _RIGHT) / 2,
         bottom - 0.018,
         number(dropped) + " stop",
         fontsize=7.5,
-        color="#555555",
+        color=QUIET,
         ha="center",
         va="center",
     )
-    axes.text((_GATES[-1] + _RIGHT) / 2, top + 0.022, "appenders' own gates", fontsize=9, color=_INK, ha="center", va="center")
-    axes.text(_LEFT - 0.01, top + 0.022, "loggers", fontsize=9, color=_INK, ha="right", va="center")
+    axes.text((_GATES[-1] + _RIGHT) / 2, top + 0.022, "appenders' own gates", fontsize=9, color=INK, ha="center", va="center")
+    axes.text(_LEFT - 0.01, top + 0.022, "loggers", fontsize=9, color=INK, ha="right", va="center")
 
 
 def _logger_row(axes: Any, row: _Row, y: float, height: float, names: list[str], ends: dict[str, list[float]]) -> None:
@@ -167,11 +157,11 @@ def _logger_row(axes: Any, row: _Row, y: float, height: float, names: list[str],
         y - height / 2,
         f"{shorten(safe(row.name), 30)}  {number(row.events)}",
         fontsize=size,
-        color=_INK,
+        color=INK,
         ha="right",
         va="center",
     )
-    axes.add_patch(Rectangle((_LEFT - 0.006, y - height), 0.006, height, facecolor=_INK, linewidth=0))
+    axes.add_patch(Rectangle((_LEFT - 0.006, y - height), 0.006, height, facecolor=INK, linewidth=0))
     parts = [(gate, row.stopped[gate]) for gate in EARLY_GATES if row.stopped[gate]] + (
         [("dropped", row.dropped)] if row.dropped else []
     )
@@ -231,4 +221,4 @@ def _band(axes: Any, start: tuple[float, float, float], end: tuple[float, float,
 def _end_at(axes: Any, start: tuple[float, float, float], x: float) -> None:
     x0, y0, height = start
     axes.add_patch(Rectangle((x0, y0 - height), x - x0, height, facecolor=_STOPPED, alpha=0.75, linewidth=0))
-    axes.add_patch(Rectangle((x - 0.003, y0 - height - 0.002), 0.006, height + 0.004, facecolor="#a23b4a", linewidth=0))
+    axes.add_patch(Rectangle((x - 0.003, y0 - height - 0.002), 0.006, height + 0.004, facecolor=GONE, linewidth=0))
