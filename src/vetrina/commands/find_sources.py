@@ -24,7 +24,7 @@ from vetrina.core.finding.asked import Asked
 from vetrina.core.finding.journeys import GROUP, Shared
 from vetrina.formats.documents import yaml_value
 from vetrina.formats.inputs import ENDINGS, PACKED, InputFile, Inputs
-from vetrina.formats.log_samples import ENOUGH, reads_nothing, share_of_events
+from vetrina.formats.log_samples import ENOUGH, holds_no_event, reads_nothing, share_of_events
 from vetrina.formats.opening import only_once
 from vetrina.formats.sources import Source
 from vetrina.work.asked import known_appenders, level_range
@@ -139,7 +139,7 @@ def _misnamed(one: Source, written: Written) -> bool:
     if one.layout is not None and not one.named and not only_once(one.file.path):
         return reads_nothing(one.layout, one.file)
     called = one.layout is None and written.template is None and one.file.name.endswith(ENDINGS)
-    return called and not only_once(one.file.path) and share_of_events(one.file) == 0
+    return called and not only_once(one.file.path) and holds_no_event(one.file)
 
 
 def _drafted(file: InputFile, call: Call, written: Written, drafts: list[tuple[str, Drafted]]) -> Source:

@@ -19,7 +19,7 @@ ENOUGH = 0.95
 """Share of its lines that what reads a log must read."""
 ANY_DAY = date(2000, 1, 1)
 FIRST = 2000
-_PLACES, _EACH = 20, 100
+_PLACES, _EACH, _SOME = 20, 100, 50
 _BLOCK = 1 << 16
 _LONGEST = 1 << 20
 _MOST_UNPACKED = 1 << 28
@@ -69,13 +69,26 @@ def filled(lines: Sequence[str]) -> int:
 
 def share_of_events(file: InputFile) -> float:
     """Return how large a part of a file's first lines are events as JSON Lines, whatever its name is."""
-    lines = [line for line in first_lines(file, "utf-8") if line.strip()]
+    lines = _filled_lines(file)
     if not lines:
         return 1.0
-    if not lines[0].lstrip().startswith("{"):
-        return 0.0
-    stream = EventStream(file.name)
-    return sum(len(events) for _, events in stream.part_batches(file.name, as_stream(lines))) / len(lines)
+    return _events_in(lines, file) / len(lines) if lines[0].lstrip().startswith("{") else 0.0
+
+
+def holds_no_event(file: InputFile) -> bool:
+    """Tell whether a file has lines, and none of its first ones is an event as JSON Lines; looks no further than to the first."""
+    lines = _filled_lines(file)
+    if not lines or not lines[0].lstrip().startswith("{"):
+        return bool(lines)
+    return not any(_events_in(lines[at : at + _SOME], file) for at in range(0, len(lines), _SOME))
+
+
+def _filled_lines(file: InputFile) -> list[str]:
+    return [line for line in first_lines(file, "utf-8") if line.strip()]
+
+
+def _events_in(lines: Sequence[str], file: InputFile) -> int:
+    return sum(len(events) for _, events in EventStream(file.name).part_batches(file.name, as_stream(lines)))
 
 
 def reads_nothing(layout: Layout, file: InputFile) -> bool:
