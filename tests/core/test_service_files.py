@@ -44,11 +44,12 @@ def read(folder: Path, text: str, **more: object) -> Service:
 
 def test_a_whole_service_file(tmp_path: Path) -> None:
     found = read(tmp_path, WHOLE)
-    assert (found.title, found.plan, found.stages, found.levels, found.root) == (
+    levels = {word: one.value for word, one in found.levels.items()}
+    assert (found.title, found.plan, found.stages, levels, found.root) == (
         "control room",
         "plan.yaml",
         ("live",),
-        {"whisper": "debug"},
+        {"Whisper": "debug"},
         "TOP",
     )
     assert found.http is not None

@@ -21,8 +21,11 @@ COMMANDS: dict[str, str] = {
     "read": "log files back into events",
     "find": "search what was collected: across files, by time, journeys, timed blocks",
     "check": "what is wrong, risky or pointless in a plan, and what to do",
+    "live": "the levels in a running service beside the planned ones; a recorded change, and back",
+    "capture": "a guarded reproduction: changed, marked, put back, collected",
+    "mimic": "a stand-in for a running service, to try that on",
     "adopt": "a configuration in another format as a plan, and what in it nothing reads",
-    "schema": "JSON Schemas of plans, mappings, events, cases and every command's output",
+    "schema": "JSON Schemas of plans, mappings, services, events, cases and every output",
 }
 OPTIONS = {
     "--version": "print the version and end",

@@ -48,7 +48,7 @@ def replace_file(
                 where=str(path),
             )
         beside.replace(target)
-        _sync_folder(target.parent)
+        sync_folder(target.parent)
     except OSError as error:
         if beside is not None:
             with suppress(OSError):
@@ -122,7 +122,7 @@ def remove_file(path: Path) -> None:
     """Remove a file, to the disk."""
     try:
         path.unlink(missing_ok=True)
-        _sync_folder(path.parent)
+        sync_folder(path.parent)
     except OSError as error:
         raise cannot_write(path, error) from None
 
@@ -135,7 +135,8 @@ def _take_after(handle: int, model: Path) -> None:
             os.fchown(handle, status.st_uid, status.st_gid)
 
 
-def _sync_folder(folder: Path) -> None:
+def sync_folder(folder: Path) -> None:
+    """Have the names in a folder written to the disk."""
     handle = os.open(folder, os.O_RDONLY)
     try:
         os.fsync(handle)

@@ -22,13 +22,14 @@ from vetrina.core.services.service import Service
 from vetrina.formats.documents import decode, read_bytes, read_document
 from vetrina.formats.notations.json_paths import compiled
 from vetrina.formats.plans import outside_values
+from vetrina.formats.schemas import DIALECT
 
 
 def service_schema() -> Schema:
-    """Return the JSON Schema of a service file, without its dialect."""
+    """Return the JSON Schema of a service file."""
     found = SERVICE.as_object()
     properties = {**found["properties"], "vetrina-service": {"const": VERSION, "description": "version of the format"}}
-    return {"title": "Vetrina service", **found, "properties": properties, "required": ["vetrina-service"],
+    return {"$schema": DIALECT, "title": "Vetrina service", **found, "properties": properties, "required": ["vetrina-service"],
             "$defs": definitions(*SERVICE.parts()) | {"placeholder": PLACEHOLDER}}  # fmt: skip
 
 
@@ -62,7 +63,8 @@ def read_service(
     reader = PlanReader(filler)
     keys: ServiceKeys = SERVICE.read(merge(SERVICE, None, Layer("file", name), shaped), reader)
     hide(reader.hidden)
-    service = build_service(keys, _no_path, reader.report)
+    real = Path(os.path.realpath(path))
+    service = build_service(keys, _no_path, reader.report, name, str(real.parent))
     hide(service.hidden)
     if reader.faults:
         raise Refused(with_values(one, reader) for one in reader.faults)

@@ -9,25 +9,22 @@ from collections import Counter as Multiset
 from collections.abc import Callable, Iterable
 from contextlib import suppress
 from datetime import UTC, datetime
-from typing import cast
 
 from msgspec import Struct
 
 from vetrina.core.base.events import Event
-from vetrina.core.plan.model import Appender
 from vetrina.core.routing.cache import LoggerLevelCache
-from vetrina.core.routing.counting import Renders, ending_of, to_bytes
+from vetrina.core.routing.counting import to_bytes
 from vetrina.core.routing.router import Route, Router
 from vetrina.core.templates.compiling import Render
-from vetrina.rehearsal.buffers import Waiting
+from vetrina.rehearsal.lanes import SinkLane
 from vetrina.rehearsal.outlets.console import Console
 from vetrina.rehearsal.outlets.file import RolledFile
-from vetrina.rehearsal.outlets.outlet import BlockOutlet, Outlet, RehearsalSite, RenderedEvent, Undelivered
+from vetrina.rehearsal.outlets.outlet import RehearsalSite, RenderedEvent, Undelivered
 from vetrina.rehearsal.outlets_of_plan import outlets_of, shared_files
 from vetrina.rehearsal.rendered import RenderedBatch
 from vetrina.rehearsal.sandbox import DiskFull, LimitReached
 from vetrina.rehearsal.shared_file import SharedFile
-from vetrina.rehearsal.sums import Sum
 
 _LONG_AGO = datetime.min.replace(tzinfo=UTC)
 
@@ -39,34 +36,7 @@ class Troubles(Struct, frozen=True):
     down: tuple[tuple[str, datetime, datetime], ...] = ()
 
 
-class _Lane:
-    """One appender: its outlet, its buffer, its rendering."""
-
-    def __init__(self, appender: Appender, own: Outlet) -> None:
-        self.appender = appender
-        self.outlet = own
-        self.waiting: Waiting[RenderedEvent] = Waiting(appender.buffer)
-        self.sum = Sum()
-        self.render = appender.template.compile(ending_of(appender))
-        self.encoding = appender.encoding
-        self.renders = Renders(appender)
-        self.down: tuple[tuple[datetime, datetime], ...] = ()
-        self.block: BlockOutlet | None = None
-        self.written = 0
-        self.writes = 0
-
-    def settle(self, disk: int | None, *, alone: bool) -> None:
-        """Find the short way: a file that waits for nothing, or a stream ``alone``, is written at once, and nothing is late."""
-        blocks = isinstance(self.outlet, RolledFile) or (isinstance(self.outlet, Console) and alone)
-        if blocks and self.waiting.limits is None and not self.down and disk is None:
-            self.block = cast(BlockOutlet, self.outlet)
-
-    def writer_key(self) -> object:
-        """Return what is equal for appenders of one plan that write the same bytes."""
-        return (self.appender.template.key(), ending_of(self.appender), self.encoding)
-
-
-_Writers = list[list[tuple[_Lane, int]]]
+_Writers = list[list[tuple[SinkLane, int]]]
 """Those that write the same bytes together, each with how many times."""
 _ShortWriters = list[tuple[Render, tuple[Callable[[str], None], ...]]]
 
@@ -82,7 +52,7 @@ class _Flow:
 
     def __init__(self, writers: _ShortWriters | None = None) -> None:
         self.writers = writers
-        self.lanes: list[_Lane] = []
+        self.lanes: list[SinkLane] = []
         self.until: datetime | None = None
 
     def settle(self) -> None:
@@ -99,7 +69,7 @@ class Rehearsal:
     def __init__(self, router: Router, place: RehearsalSite, troubles: Troubles | None = None) -> None:
         self.router, self.place, self.troubles = router, place, troubles or Troubles()
         self.events = 0
-        self.lanes = {name: _Lane(router.plan.appenders[name], own) for name, own in outlets_of(router.plan, place).items()}
+        self.lanes = {name: SinkLane(router.plan.appenders[name], own) for name, own in outlets_of(router.plan, place).items()}
         self.shared = shared_files(router.plan)
         for name, begun, ended in self.troubles.down:
             self.lanes[name].down += ((begun, ended),)
@@ -112,7 +82,7 @@ class Rehearsal:
         self._routes: dict[Route, Route] = {}
         self._now = _LONG_AGO
         self._flows: LoggerLevelCache[_Flow] = LoggerLevelCache(router.places.of)
-        self._quick: list[_Lane] = []
+        self._quick: list[SinkLane] = []
         self._times_matter = any(lane.block is None for lane in self.lanes.values())
 
     def feed(self, events: Iterable[Event]) -> None:
@@ -194,6 +164,22 @@ class Rehearsal:
         elif flow.until is not None:
             flow.settle()
 
+    def reroute(self, router: Router) -> None:
+        """Go on by a plan with the same appenders, whose loggers have other levels."""
+        self._settle_blocks(write=True)
+        self.router = router
+        self._known.clear()
+        self._routes.clear()
+        self._flows = LoggerLevelCache(router.places.of)
+
+    def put(self, event: Event, appenders: Iterable[str]) -> None:
+        """Write an event to some appenders, past every gate."""
+        self._settle_blocks()
+        self.events += 1
+        self._begin(event)
+        number, writers = self.events, [[(self.lanes[name], 1)] for name in appenders]
+        self._write(event, self.router.severities[event.level], writers, lambda lane: lane.render(event, number))
+
     def _begin(self, event: Event) -> None:
         """Let the clock go on to an event; what is due or marked happens."""
         time = event.time
@@ -205,7 +191,7 @@ class Rehearsal:
         if event.mark is not None:
             self._mark(event.mark, time)
 
-    def _write(self, event: Event, severity: int, writers: _Writers, text_for: Callable[[_Lane], str]) -> None:
+    def _write(self, event: Event, severity: int, writers: _Writers, text_for: Callable[[SinkLane], str]) -> None:
         """Write an event, or let it wait, wherever it goes."""
         time, count = event.time, event.count or 1
         for lanes in writers:
@@ -272,7 +258,7 @@ class Rehearsal:
         times: dict[str, int] = {}
         for one in route.deliveries:
             times[one.appender] = times.get(one.appender, 0) + 1
-        writers: dict[object, list[tuple[_Lane, int]]] = {}
+        writers: dict[object, list[tuple[SinkLane, int]]] = {}
         for name, number in times.items():
             lane = self.lanes[name]
             writers.setdefault(lane.writer_key(), []).append((lane, number))
@@ -284,7 +270,7 @@ class Rehearsal:
             self._known[id(route)] = found  # the route is kept, so that its id stays its own
         return found
 
-    def _arrive(self, lane: _Lane, time: datetime, parcel: RenderedEvent) -> None:
+    def _arrive(self, lane: SinkLane, time: datetime, parcel: RenderedEvent) -> None:
         try:
             lane.outlet.arrive(time, parcel)
         except DiskFull:
@@ -296,7 +282,7 @@ class Rehearsal:
         for group in lane.waiting.take(time, parcel.severity, parcel):
             self._deliver(lane, group)
 
-    def _deliver(self, lane: _Lane, group: list[RenderedEvent]) -> None:
+    def _deliver(self, lane: SinkLane, group: list[RenderedEvent]) -> None:
         if not group:
             return
         now = self._now
@@ -320,7 +306,7 @@ class Rehearsal:
             waited = lane.waiting.limits is not None and now > one.event.time
             own.late.take((now - one.event.time).total_seconds() if waited else 0.0)
 
-    def _failed(self, lane: _Lane, group: list[RenderedEvent], why: str) -> None:
+    def _failed(self, lane: SinkLane, group: list[RenderedEvent], why: str) -> None:
         """Let a buffered group wait for the next delivery; without a buffer it is lost."""
         lane.sum.failed[why] = lane.sum.failed.get(why, 0) + 1
         if lane.waiting.limits is None:

@@ -198,17 +198,21 @@ def enter(folder: Path, *, clean: bool, by: str = "rehearse") -> str:
     return told
 
 
-_WORK = {"rehearse": "rehearsal", "receive": "reception"}
+_WORK = {"rehearse": "rehearsal", "receive": "reception", "mimic": "stand-in's run"}
 
 
 def mark(folder: Path, content: dict[str, Any]) -> None:
     """Write the marker that says whose folder this is."""
-    beside = folder / f"{MARKER}.new"
+    write_own(folder, MARKER, (json.dumps(content) + "\n").encode())
+
+
+def write_own(folder: Path, name: str, data: bytes) -> None:
+    """Write a file of ours at the top of a folder; what stands in its place goes, and no link is followed."""
+    beside = folder / f"{name}.new"
     beside.unlink(missing_ok=True)
-    handle = os.open(beside, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW, 0o644)
-    with os.fdopen(handle, "w", encoding="utf-8") as file:
-        file.write(json.dumps(content) + "\n")
-    beside.replace(folder / MARKER)
+    with os.fdopen(os.open(beside, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW, 0o644), "wb") as file:
+        file.write(data)
+    beside.replace(folder / name)
 
 
 def _clear(folder: Path) -> None:

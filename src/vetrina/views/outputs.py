@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from vetrina.views.documents.adopt import Adopt
+from vetrina.views.documents.capture import Capture
 from vetrina.views.documents.changes import Apply, Undo, UndoList
 from vetrina.views.documents.check import CheckList, CheckPage, CheckResult
 from vetrina.views.documents.compare import Compare
@@ -12,6 +13,8 @@ from vetrina.views.documents.drafts import ReadDraft
 from vetrina.views.documents.expect import Expect
 from vetrina.views.documents.find import FindBlocks, FindCounts, FindFolded, FindJourneys, FindWhere, FoundEvent
 from vetrina.views.documents.levels import Levels
+from vetrina.views.documents.live import Live, LiveChange, LivePutBack, LiveRecord
+from vetrina.views.documents.mimic import Mimic
 from vetrina.views.documents.origin import Origin, OriginUnused
 from vetrina.views.documents.preview import Preview
 from vetrina.views.documents.read import ReadSummary
@@ -50,6 +53,12 @@ OUTPUTS: dict[str, Any] = {
     "apply": Apply,
     "undo": Undo,
     "undo-list": UndoList,
+    "live": Live,
+    "live-tune": LiveChange,
+    "live-put-back": LivePutBack,
+    "live-record": LiveRecord,
+    "capture": Capture,
+    "mimic": Mimic,
     "adopt": Adopt,
     "expect": Expect,
     "rehearse": Rehearse,

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from typing import Any
+from urllib.parse import unquote, urlsplit
 
 from msgspec import UNSET
 
@@ -19,8 +20,8 @@ Checks = Callable[[str], str]
 _LOOKS = ("name", "level", "effective")
 
 
-def build_service(keys: ServiceKeys, no_path: Checks, report: Report) -> Service:
-    """Return the service that a file means; faults go to ``report``."""
+def build_service(keys: ServiceKeys, no_path: Checks, report: Report, file: str = "", folder: str = ".") -> Service:
+    """Return the service that a file means, which stands in a folder; faults go to ``report``."""
     builder = _Builder(no_path, report)
     steps = {name: found for name in STEPS if (one := getattr(keys, name)) is not None and (found := builder.step(name, one))}
     builder.needed(keys, steps)
@@ -34,16 +35,39 @@ def build_service(keys: ServiceKeys, no_path: Checks, report: Report) -> Service
         by=_text(keys.by) or None,
         stages=tuple(one.value for one in keys.stages or ()),
         layers=tuple(one.value for one in keys.with_ or ()),
-        levels={word.lower(): one.value for word, one in (keys.levels or {}).items()},
+        levels=keys.levels or {},
         separator=_text(keys.separator) or None,
         root=_text(keys.root) or "root",
         logs=tuple(map(builder.log, keys.logs or ())),
-        hidden=frozenset(value for value in headers if value),
+        hidden=frozenset(value for value in (*headers, *_user(http)) if value),
+        file=file,
+        folder=folder,
     )
 
 
 def _text(one: Sourced[str] | None) -> str:
     return "" if one is None else one.value
+
+
+def _user(http: Http | None) -> tuple[str, ...]:
+    """Return the user information in a base URL: its parts as they are written, and what they mean."""
+    if http is None:
+        return ()
+    parts = urlsplit(http.base)
+    given = [one for one in (parts.username, parts.password) if one]
+    return (*given, *map(unquote, given))
+
+
+def _bad_base(base: str) -> str:
+    """Return what is wrong with a base URL, nothing for a good one."""
+    try:
+        parts = urlsplit(base)
+        parts.port  # noqa: B018  (raises for a port that is none)
+    except ValueError:
+        return "base is no URL"
+    if parts.scheme.lower() not in {"http", "https"} or not parts.hostname:
+        return "base is no URL of http or https"
+    return "base has a query or a fragment, and paths are put behind it" if parts.query or parts.fragment else ""
 
 
 class _Builder:
@@ -62,12 +86,9 @@ class _Builder:
     def http(self, keys: HttpKeys) -> Http:
         """Return what requests share."""
         base = _text(keys.base)
-        if base and not base.startswith(("http://", "https://")):
-            self._report(
-                Fault(
-                    "wrong-value", "base is no URL of http or https", fix="write http://127.0.0.1:8700", place=keys.held.place
-                )
-            )
+        if keys.base is not None and (what := _bad_base(base)):
+            place = keys.base.origin.place or keys.held.place
+            self._report(Fault("wrong-value", what, fix="write http://127.0.0.1:8700", place=place))
         headers = {name: one.value for name, one in (keys.headers or {}).items()}
         usual = Http(base, headers, ca=_text(keys.ca) or None)
         return usual if keys.timeout is None else Http(base, headers, keys.timeout.value, usual.ca)
@@ -90,6 +111,12 @@ class _Builder:
             what = f'headers and expect of "{name}" have no effect: a program has none'
             self._report(Fault("wrong-value", what, fix="leave them out", place=keys.held.place))
         method = "" if ways[0] == "run" else ways[0]
+        target = getattr(keys, method) if method else None
+        if target is not None and not target.value.startswith(("/", "?")):
+            place = target.origin.place or keys.held.place
+            self._report(
+                Fault("wrong-value", f'the path of "{name}" does not begin with /', fix=f"write {method}: /levels", place=place)
+            )
         return Step(
             name=name,
             place=keys.held.place,

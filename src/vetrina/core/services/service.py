@@ -5,11 +5,13 @@ from __future__ import annotations
 from collections.abc import Mapping
 from datetime import timedelta
 from typing import Any
+from urllib.parse import urlsplit
 
 from msgspec import UNSET, Struct, UnsetType
 
 from vetrina.core.base.expressions import Expression
 from vetrina.core.base.faults import Place
+from vetrina.core.base.origins import Sourced
 
 Look = str | int
 """Where a value of an answer stands: a JSONPath within the item, or how many members up a name stands."""
@@ -63,7 +65,10 @@ class Http(Struct, frozen=True):
 
 
 class Service(Struct, frozen=True):
-    """A service; ``steps`` by their names, ``levels`` its own words, lowered, ``hidden`` texts that must never be shown."""
+    """A service; ``steps`` by their names, ``levels`` its own words, ``hidden`` texts that must never be shown.
+
+    ``folder`` is where its file really is: paths are relative to it, and programs run there.
+    """
 
     title: str
     steps: Mapping[str, Step]
@@ -72,13 +77,38 @@ class Service(Struct, frozen=True):
     by: str | None = None
     stages: tuple[str, ...] = ()
     layers: tuple[str, ...] = ()
-    levels: Mapping[str, str] = {}
+    levels: Mapping[str, Sourced[str]] = {}
     separator: str | None = None
     root: str = "root"
     logs: tuple[Log, ...] = ()
     hidden: frozenset[str] = frozenset()
+    file: str = ""
+    folder: str = "."
+
+    @property
+    def name(self) -> str:
+        """What it is called for people."""
+        return self.title or self.file
+
+    @property
+    def address(self) -> str:
+        """Where it is talked to: its base, without what is secret in it, or the program that sets its levels."""
+        step = self.steps.get("set") or self.steps.get("list") or self.steps.get("read")
+        if step is not None and step.run:
+            return "program " + " ".join(step.run)
+        return "" if self.http is None else plain_address(self.http.base)
 
     @property
     def asks(self) -> bool:
         """Whether its levels can be asked for."""
         return "list" in self.steps or "read" in self.steps
+
+
+def plain_address(base: str) -> str:
+    """Return a URL's scheme, host, port and path, each in its usual form: equal for two that lead to one place."""
+    parts = urlsplit(base)
+    host = (parts.hostname or "").lower()
+    host = "127.0.0.1" if host == "localhost" else host
+    port = parts.port or {"http": 80, "https": 443}.get(parts.scheme.lower(), 0)
+    shown = f"[{host}]" if ":" in host else host
+    return f"{parts.scheme.lower()}://{shown}:{port}{parts.path.rstrip('/')}"

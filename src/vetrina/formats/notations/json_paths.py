@@ -27,7 +27,7 @@ _SEGMENT = re.compile(
 )
 
 
-class _Segment(Struct, frozen=True):
+class Segment(Struct, frozen=True):
     """One segment: the member or item that it wants (None: all), also further down where it is deep."""
 
     wanted: str | int | None
@@ -37,11 +37,11 @@ class _Segment(Struct, frozen=True):
 def compiled(text: str, spaces: Mapping[str, str]) -> Path:
     """Return a compiled path; raise NotUnderstood with the reason where it is no JSONPath."""
     del spaces
-    plain = _plain(text.strip())
+    plain = plain_path(text.strip())
     return plain if plain is not None else _LibraryPath(text.strip())
 
 
-def _plain(text: str) -> PlainPath | None:
+def plain_path(text: str) -> PlainPath | None:
     """Return a path of plain segments, None for any other."""
     if not text.startswith("$"):
         return None
@@ -51,7 +51,7 @@ def _plain(text: str) -> PlainPath | None:
         found = _SEGMENT.match(text, position)
         if found is None:
             return None
-        segments.append(_Segment(_wanted(found), found["deep"] is not None))
+        segments.append(Segment(_wanted(found), found["deep"] is not None))
         position = found.end()
     return PlainPath(tuple(segments))
 
@@ -68,7 +68,7 @@ def _wanted(found: re.Match[str]) -> str | int | None:
 class PlainPath(Struct, frozen=True):
     """A path of plain segments."""
 
-    segments: tuple[_Segment, ...]
+    segments: tuple[Segment, ...]
 
     def select(self, part: Part) -> Sequence[Part]:
         """Return the parts in document order."""
@@ -131,7 +131,8 @@ def _at(part: Part, location: tuple[str | int, ...]) -> Part:
     return part
 
 
-def _environment() -> Any:
+def environment() -> Any:
+    """Return the library's environment, with RE2 in `match` and `search`."""
     from jsonpath_rfc9535 import JSONPathEnvironment  # noqa: PLC0415  (70 ms, for such paths only)
     from jsonpath_rfc9535.function_extensions import ExpressionType, FilterFunction  # noqa: PLC0415
 
@@ -172,7 +173,7 @@ class _LibraryPath:
         self._error = JSONPathError
         self._touched: list[tuple[Any, Any]] = []
         try:
-            self._query = _environment().compile(text)
+            self._query = environment().compile(text)
         except (JSONPathError, RecursionError) as error:
             raise NotUnderstood(str(error).split("\n", 1)[0][:200]) from None
         self._watch(self._query)

@@ -1,0 +1,236 @@
+"""`vetrina capture SERVICE --into DIR`: one guarded reproduction, from the levels before to the levels after."""
+
+from __future__ import annotations
+
+import sys
+import time
+from pathlib import Path
+from typing import Annotated, Any, Self
+
+import typer
+
+from vetrina.commands import calling, options
+from vetrina.commands.live import SETTLE, EnvFileOption, EnvOption, SettleOption, TuneOption, span_given
+from vetrina.commands.reading import reading
+from vetrina.commands.stopping import noted
+from vetrina.core.base.faults import refuse
+from vetrina.core.base.quantities import show_size
+from vetrina.core.changes.outcome import verdict
+from vetrina.formats.inputs import inputs_of
+from vetrina.formats.safe_files import locked
+from vetrina.running.changing import now_text
+from vetrina.running.logs_followed import logs_known
+from vetrina.running.opening import Given, Known, known_service, plan_of
+from vetrina.running.session import Session
+from vetrina.running.tuning import wanted_levels
+from vetrina.views import capture as view
+from vetrina.views import live as live_view
+from vetrina.views import screen
+from vetrina.work.capture_state import Asked, load
+from vetrina.work.capturing import Arrived, Capture, Unreached, Wish
+from vetrina.work.collecting import collect, resumed
+from vetrina.work.conditions import expressions_of
+from vetrina.work.outcomes import Trial
+from vetrina.work.recording import Recording
+
+AT_MOST = "30 minutes"
+
+
+def run(
+    service: Annotated[
+        Path | None,
+        typer.Argument(metavar="SERVICE", help="The service file: how to talk to it, and where it logs.", show_default=False),
+    ] = None,
+    command: Annotated[
+        list[str], typer.Argument(metavar="[-- COMMAND…]", help="What reproduces the problem; the capture ends with it.")
+    ] = [],
+    into: Annotated[
+        Path | None, typer.Option("--into", metavar="DIR", help="The capture's own folder: empty or new.", show_default=False)
+    ] = None,
+    tune: TuneOption = [],
+    for_: Annotated[str, typer.Option("--for", metavar="DURATION", help="Wait so long.")] = "",
+    until: Annotated[str, typer.Option("--until", metavar="RE2", help="Wait for a line like this in one of the logs.")] = "",
+    at_most: Annotated[
+        str, typer.Option("--at-most", metavar="DURATION", help="Levels are put back after this time, whatever happens.")
+    ] = AT_MOST,
+    settle: SettleOption = SETTLE,
+    events: Annotated[
+        str, typer.Option("--events", metavar="EVENTS", help="Say first what the change would cost, by these events.")
+    ] = "",
+    note: Annotated[
+        str, typer.Option("--note", metavar="TEXT", help="Why: it stands in the report and in the start mark.")
+    ] = "",
+    mask: Annotated[bool, typer.Option("--mask", help="Mask secrets and personal data in what is collected.")] = False,
+    zip_: Annotated[bool, typer.Option("--zip", help="Pack the folder into DIR.zip beside it, too.")] = False,
+    collect_: Annotated[
+        Path | None, typer.Option("--collect", metavar="DIR", help="Only collect: what a capture left that was cut off.")
+    ] = None,
+    env: EnvOption = [],
+    env_file: EnvFileOption = [],
+    wide: options.WideOption = False,
+    json: options.JsonOption = False,
+) -> None:
+    """Guide one reproduction: change levels, mark, wait, mark, put back, collect what the logs got meanwhile.
+
+    A guardian, a process of its own, puts the levels back if this one goes away. Without COMMAND, --for and --until it waits
+    for Enter.
+
+    \b
+    Examples:
+      vetrina capture room.service.yaml --into INC-7 --tune ropeway.gate.scanner=debug --note "gate 2 sticks"
+      vetrina capture room.service.yaml --into INC-7 --tune ropeway.gate=debug --tune lib=off --for "10 minutes"
+      vetrina capture room.service.yaml --into INC-7 --tune ropeway.gate=debug --until 'door .* stuck' --zip -- ./open-gate-2
+      vetrina capture --collect INC-7
+    """
+    given = Given(tuple(env), tuple(map(str, env_file)))
+    if collect_ is not None:
+        calling.only_beside("--collect", "--env", "--env-file", "--zip", "--json", "--wide")
+        if service is not None or command:
+            raise refuse("a service has no effect with --collect", fix="leave it out: the capture knows it", where=str(service))
+        _collect(collect_, given, zip_=zip_, wide=wide, json=json)
+        return
+    path, folder = _named(service, into)
+    asked = Asked(
+        tune, note, until, span_given(for_, "--for") if for_ else None, span_given(at_most, "--at-most"),
+        span_given(settle, "--settle"), command, mask,
+    )  # fmt: skip
+    enter = _ending(asked)
+    known = known_service(path, given)
+    wanted = wanted_levels(tune, known.words)
+    logs = logs_known(known)
+    expression = expressions_of([until], "--until")[0] if until else None
+    if zip_ and folder.with_name(f"{folder.name}.zip").exists():
+        raise refuse("this file is there already", fix="name another folder", where=str(folder.with_name(f"{folder.name}.zip")))
+    _remind(known, path)
+    cost = _cost(known, given, wanted, events)
+    with noted() as stop, _Counted(on=not json) as shown:
+        try:
+            state = Capture(
+                known, given, logs, Wish(asked, wanted, folder, expression, enter, cost), stop, shown.say, shown.show
+            ).run()
+        except Unreached as error:
+            calling.remark([[screen.Span("failed: ", "bad"), screen.span(f"{error}; nothing was changed")]])
+            raise typer.Exit(calling.Exit.WANTING) from None
+        shown.end()
+        _end(collect(known, folder, state, _said, zip_=zip_), folder, wide=wide, json=json)
+
+
+def _named(service: Path | None, into: Path | None) -> tuple[Path, Path]:
+    if service is None:
+        raise refuse("which service?", fix="name its file: vetrina capture room.service.yaml --into DIR", where="capture")
+    if into is None:
+        raise refuse("where to?", "a capture has a folder of its own", "add --into DIR", where="capture")
+    return service, into
+
+
+def _ending(asked: Asked) -> bool:
+    """Tell whether Enter ends the wait; refuse a call that would never end, or whose end is after --at-most."""
+    enter = sys.stdin.isatty() and not asked.command
+    if not (asked.command or asked.for_ is not None or asked.until or enter):
+        raise refuse(
+            "when does the reproduction end?",
+            "nobody can press Enter here",
+            "give --for, --until or -- COMMAND",
+            where="capture",
+        )
+    if asked.for_ is not None and asked.for_ >= asked.at_most:
+        raise refuse(
+            "--for is not shorter than --at-most",
+            "levels would be put back before its end",
+            "give a longer --at-most",
+            where="--for",
+        )
+    return enter
+
+
+def _remind(known: Known, path: Path) -> None:
+    """Say first what an earlier call has not put back."""
+    with Session(known, 0.0) as session:
+        record = session.record()
+    if record.steps:
+        calling.remark([live_view.record_note(record, f"vetrina live {path}")])
+
+
+def _said(what: str) -> None:
+    """Tell a step with its time."""
+    style = "bad" if what.startswith("PROBLEM") else ""
+    calling.remark([[screen.Span(f"{now_text()[11:23]}  ", "quiet"), screen.span(what, style)]])
+
+
+def _cost(known: Known, given: Given, wanted: dict[str, int], events: str) -> list[str]:
+    """Return what the change would do to some events, by the plan; nothing without events."""
+    if not events:
+        return []
+    if known.found is None or not wanted:
+        missing = "a plan in the service's file" if known.found is None else "--tune"
+        raise refuse(f"--events has no effect without {missing}", fix="leave it out", where="--events")
+    after = plan_of(known.service, given, [f"{name}={known.words.scale.name(level)}" for name, level in wanted.items()])
+    assert after is not None  # noqa: S101  (there is a plan)
+    inputs = inputs_of(events)
+    with calling.again_and_again(inputs) as again, reading(again, "auto", "") as engine:
+        recording = Recording(again, engine=engine)
+        outcome = Trial(recording).outcome(known.found, after)
+    calling.remark_bad_lines(recording.name, recording.unreadable, recording.bad_lines)
+    sentences = [f"by {known.found.plan.name} and {events}, not by the running process:", *verdict(outcome)]
+    for one in sentences:
+        _said(one)
+    return sentences
+
+
+class _Counted:
+    """Shows on a terminal what arrives, while the capture waits; elsewhere it does nothing."""
+
+    def __init__(self, *, on: bool) -> None:
+        self._on = on and sys.stderr.isatty()
+        self._live: Any = None
+        self._shown = 0.0
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self.end()
+
+    def show(self, arrived: Arrived) -> None:
+        """Show how much has arrived, now and then."""
+        if not self._on or time.monotonic() - self._shown < 0.25:
+            return
+        self._shown = time.monotonic()
+        lines = sum(arrived.lines.values())
+        where = ", ".join(f"{screen.number(count)} in {name}" for name, count in sorted(arrived.lines.items()) if count)
+        text = f"arrived: {screen.counted(lines, 'line')}, {show_size(arrived.bytes)}" + (f" ({where})" if where else "")
+        sys.stderr.write("\r\x1b[K" + screen.shorten(text, calling.width() - 1))
+        sys.stderr.flush()
+        self._live = True
+
+    def say(self, what: str) -> None:
+        """Tell a step on a line of its own."""
+        self.end()
+        _said(what)
+
+    def end(self) -> None:
+        """Take it away."""
+        if self._live:
+            sys.stderr.write("\r\x1b[K")
+            sys.stderr.flush()
+            self._live = None
+
+
+def _collect(folder: Path, given: Given, *, zip_: bool, wide: bool, json: bool) -> None:
+    state = load(folder)
+    known = known_service(Path(state.service), given)
+    with locked(folder):
+        _remind(known, Path(state.service))
+        resumed(known, folder, state, _said)
+        _end(collect(known, folder, state, _said, zip_=zip_), folder, wide=wide, json=json)
+
+
+def _end(found: Any, folder: Path, *, wide: bool, json: bool) -> None:
+    """Show what a capture came to; end with 1 where something is not as it should be."""
+    if json:
+        calling.print_json(found)
+    else:
+        width = calling.width(wide=wide)
+        calling.print_fitted(view.result_lines(found, str(folder), width), width)
+    if found.exit:
+        raise typer.Exit(calling.Exit.WANTING)

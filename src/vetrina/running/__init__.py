@@ -1,0 +1,1 @@
+"""The running service: asked for its levels, changed under guard, captured."""

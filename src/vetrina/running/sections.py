@@ -1,0 +1,459 @@
+"""What a log got between two moments: its bytes, followed through rolls of every kind, each counted once, in order.
+
+A file is known by what the system calls it (device, inode) and by its first bytes, never by its name: rolled files are
+renamed, packed, copied and emptied. What was emptied in place and stands in no copy is told as lost.
+"""
+
+from __future__ import annotations
+
+import os
+import time
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import suppress
+from pathlib import Path
+from typing import IO
+
+from msgspec import Struct
+from msgspec.structs import replace
+
+from vetrina.core.plan.file_names import COMPRESSED
+from vetrina.running.families import Family, Seen, seen_at
+from vetrina.running.pieces import TELLING, Compared, Content, Piece, as_was, begun_at, more_of, open_plain
+
+_EVERY = 1.0
+_HANDLES = 64
+_STEADY = 0.1
+_PATIENCE = 10.0
+_HOLDS_UP = 3.0
+_STILL = 1.0
+_DOUBTFUL = 2
+Takes = Callable[[str, bytes], None]
+
+
+class Section(Struct):
+    """One log's section so far: its pieces in order, the files that were there before it, what is lost of it."""
+
+    name: str
+    path: str
+    pieces: list[Piece] = []
+    known: list[Piece] = []
+    parts: int = 0
+    overwritten: bool = False
+    recognised: list[tuple[int, int, int, int, str]] = []
+
+    @property
+    def size(self) -> int:
+        """Its bytes."""
+        return sum(one.taken for one in self.pieces)
+
+    @property
+    def lost(self) -> list[str]:
+        """What is missing, or may be, in clauses."""
+        found = [
+            f"{one.path} was emptied in place or replaced after {one.at:,} bytes, and no copy has what stood there: what it got between the last look and then is lost"
+            for one in self.pieces
+            if one.emptied and not one.done
+        ]
+        if self.overwritten:
+            found.append(
+                f"rolled files of {self.path} were written over by others: some bytes may stand here twice, or be missing"
+            )
+        return found
+
+
+class Follower:
+    """Follows one log: `begin` where it stands now, or go on from a section's state; `poll` takes what has come since.
+
+    The bytes go to files in ``folder``, one for each piece; ``takes`` is told of all of them with the piece's part.
+    """
+
+    def __init__(self, family: Family, section: Section, folder: Path, takes: Takes = lambda _part, _data: None) -> None:
+        self.family, self.section, self.folder = family, section, folder
+        self._takes = takes
+        self._handles: dict[str, IO[bytes]] = {}
+        self._held: list[IO[bytes]] = []
+        self._stats: dict[str, tuple[int, int]] = {}
+        self._looked = 0.0
+        self._waits = False
+        self._old: set[tuple[int, int]] = set()
+        self._waiting: dict[Seen, float] = {}
+        self.changed = False
+
+    def begin(self) -> None:
+        """Note where the log stands: what is there does not belong to the section."""
+        for seen in self._in_order(self.family.files()):
+            if self.family.moves and seen.path == self.family.path:
+                piece = begun_at(seen, self._part(), seen.size)
+                self.section.pieces.append(piece)
+                self._open(piece, seen)
+            else:
+                self.section.known.append(begun_at(seen, self._part(), seen.size))
+                if seen.size < TELLING and len(self._held) < _HANDLES:
+                    with suppress(OSError):
+                        self._held.append(open_plain(seen.path))  # so that no other file gets its number
+
+    def resume(self) -> None:
+        """Go on from a state: what was written past it is taken again."""
+        for piece in self.section.pieces:
+            path = self.folder / piece.part
+            with suppress(FileNotFoundError):
+                os.truncate(path, piece.taken)
+        self._looked = 0.0
+        self._discover(final=False)
+
+    def poll(self, *, final: bool = False) -> None:
+        """Take what has come; ``final``: what is still in doubt is decided."""
+        for _ in range(50):
+            self.changed = False
+            self._take_all()
+            if self._has_moved() or final or time.monotonic() - self._looked > _EVERY:
+                self._discover(final=final)
+            if not self.changed:
+                return
+
+    def finish(self) -> None:
+        """Take the rest: until nothing is on its way, such as a file that is being packed."""
+        until = time.monotonic() + _PATIENCE
+        while True:
+            self._looked = 0.0
+            self.poll()
+            if not self._waits or time.monotonic() > until or self._nothing_moves():
+                break
+            time.sleep(_STEADY)
+        self.poll(final=True)
+        self.close()
+
+    def _nothing_moves(self) -> bool:
+        """Tell whether what could not be made out has stayed as it is for a while: it is not on its way."""
+        waiting = [since for seen, since in self._waiting.items() if seen_at(seen.path) == seen]
+        return all(time.monotonic() - since > _STILL for since in waiting)
+
+    def close(self) -> None:
+        """Close what is open."""
+        for one in (*self._handles.values(), *self._held):
+            one.close()
+        self._handles.clear()
+        self._held.clear()
+
+    def _part(self) -> str:
+        self.section.parts += 1
+        return f"{self.section.name}.{self.section.parts}"
+
+    def _open(self, piece: Piece, seen: Seen) -> bool:
+        """Open a piece's file where it is now."""
+        try:
+            file = open_plain(seen.path)
+        except OSError:
+            return False
+        found = os.fstat(file.fileno())
+        if (found.st_dev, found.st_ino) != piece.id:
+            file.close()
+            return False
+        self._handles[piece.part] = file
+        return True
+
+    def _current(self, now: Seen) -> Piece | None:
+        """Return the piece that is the open file, None where that is not known yet."""
+        last = self.section.pieces[-1] if self.section.pieces else None
+        return last if last is not None and not last.emptied and last.id == now.id else None
+
+    def _has_moved(self) -> bool:
+        """Tell whether another file has taken the open one's place."""
+        if not self.family.moves:
+            return False
+        now = seen_at(self.family.path)
+        return now is not None and self._current(now) is None
+
+    def _take_all(self) -> None:
+        for piece in list(self.section.pieces):
+            file = self._handles.get(piece.part)
+            if file is not None:
+                self._take(piece, file)
+        while len(self._handles) > _HANDLES:
+            part = next(iter(self._handles))
+            self._handles.pop(part).close()
+
+    def _take(self, piece: Piece, file: IO[bytes]) -> None:
+        handle = file.fileno()
+        found = os.fstat(handle)
+        now = (found.st_size, found.st_mtime_ns)
+        if self._stats.get(piece.part) == now and found.st_size == piece.at:
+            return
+        if not as_was(handle, piece):
+            self._was_emptied(piece, file)
+            return
+        self._stats[piece.part] = now
+        self._put(piece, more_of(handle, piece))
+
+    def _put(self, piece: Piece, blocks: Iterator[bytes]) -> None:
+        """Append bytes to a piece's part."""
+        handle = -1
+        try:
+            for data in blocks:
+                if handle < 0:
+                    flags = os.O_WRONLY | os.O_CREAT | os.O_APPEND | os.O_NOFOLLOW
+                    handle = os.open(self.folder / piece.part, flags, 0o600)
+                view = memoryview(data)
+                while view:
+                    view = view[os.write(handle, view) :]
+                self.changed = True
+                self._takes(piece.part, data)
+        finally:
+            if handle >= 0:
+                os.close(handle)
+
+    def _was_emptied(self, piece: Piece, file: IO[bytes]) -> None:
+        """Go on with a file from its beginning, where it is the open one; its rest is looked for in a copy."""
+        del self._handles[piece.part]
+        piece.emptied = self.changed = True
+        self._looked = 0.0
+        if piece.path != self.family.path and self.family.moves:  # a rolled file that another one was copied over
+            piece.done = self.section.overwritten = True
+            file.close()
+            return
+        self.section.recognised = [one for one in self.section.recognised if one[-1] != piece.part]  # its copy may have more
+        again = Piece(piece.path, piece.dev, piece.ino, 0, 0, self._part())
+        self.section.pieces.insert(self.section.pieces.index(piece) + 1, again)
+        self._handles[again.part] = file
+
+    def _discover(self, *, final: bool) -> None:
+        """Look which files there are, and make out each that is new, the oldest first."""
+        self._looked = time.monotonic()
+        self._waits = False
+        files = self.family.files()
+        there = {one.id: one for one in files.values()}
+        self._locate(there)
+        known = self._old = self._grown(there)
+        recognised = {(dev, ino, size, modified) for dev, ino, size, modified, _ in self.section.recognised}
+        mine = {one.id for one in self.section.pieces if not one.emptied} | known
+        new = [
+            one for one in files.values()
+            if one.id not in mine and one.mark not in recognised and (one.size or one.path == self.family.path)
+        ]  # fmt: skip
+        order = {one.id: at for at, one in enumerate(self._in_order(files, new))}
+        for one in sorted(new, key=lambda one: order[one.id]):
+            if not self._make_out(one, there, files, final=final) and self._holds_up(one):
+                break  # what is newer waits for it, so that the order stays
+        self._arrange(order)
+
+    def _in_order(self, files: dict[str, Seen], new: Sequence[Seen] = ()) -> list[Seen]:
+        """Return files in the order in which they were written, the open one last."""
+        older = self._old | {one.id for one in self.section.pieces if not one.emptied}
+        older |= {(dev, ino) for dev, ino, *_ in self.section.recognised}
+        rolled = self.family.in_order([one for one in files.values() if not self._is_open(one)], older, {one.id for one in new})
+        return [*rolled, *(one for one in files.values() if self._is_open(one))]
+
+    def _is_open(self, seen: Seen) -> bool:
+        return self.family.moves and seen.path == self.family.path
+
+    def _holds_up(self, seen: Seen) -> bool:
+        """Note that a file cannot be made out yet; tell whether newer ones wait for it: not for ever."""
+        self._waits = True
+        return time.monotonic() - self._waiting.setdefault(seen, time.monotonic()) < _HOLDS_UP
+
+    def _arrange(self, order: dict[tuple[int, int], int]) -> None:
+        """Put the pieces in the order of their files, or of the copies of them; those that are gone stay where they are."""
+        copies = {part: (dev, ino) for dev, ino, _, _, part in self.section.recognised}
+        places: dict[int, int] = {}
+        for at, one in enumerate(self.section.pieces):
+            known = order.get(copies.get(one.part, (0, 0)))
+            known = order.get(one.id) if known is None and not one.emptied else known
+            if known is not None:
+                places[at] = known
+        pieces = list(self.section.pieces)
+        for at, origin in zip(places, sorted(places, key=lambda one: places[one]), strict=True):
+            self.section.pieces[at] = pieces[origin]
+
+    def _place(self, piece: Piece) -> None:
+        """Put a new piece before the open one; it is put in order when all new ones are there."""
+        last = self.section.pieces[-1] if self.section.pieces else None
+        before = last is not None and not last.emptied and last.path == self.family.path and self.family.moves
+        self.section.pieces.insert(len(self.section.pieces) - before, piece)
+        self.changed = True
+
+    def _locate(self, there: dict[tuple[int, int], Seen]) -> None:
+        """Find the pieces by what the system calls them; open those that are not."""
+        for piece in self.section.pieces:
+            seen = there.get(piece.id)
+            if seen is None or piece.emptied:
+                continue
+            if piece.part not in self._handles and not piece.done:
+                if not self._open(piece, seen):
+                    continue
+                if not as_was(self._handles[piece.part].fileno(), piece) and seen.path != self.family.path:
+                    self._handles.pop(piece.part).close()  # another file has got its number
+                    piece.emptied = self.changed = True
+                    continue
+                self.changed = True
+            piece.path = seen.path
+
+    def _grown(self, there: dict[tuple[int, int], Seen]) -> set[tuple[int, int]]:
+        """Return which of the files that were there before are there, as they were; one that has grown becomes a piece."""
+        still = set()
+        for piece in list(self.section.known):
+            seen = there.get(piece.id)
+            if seen is None:
+                continue
+            if seen.size == piece.at and seen.packed:
+                still.add(piece.id)
+                continue
+            try:
+                with open_plain(seen.path) as file:
+                    same = (os.fstat(file.fileno()).st_dev, os.fstat(file.fileno()).st_ino) == piece.id and as_was(
+                        file.fileno(), piece
+                    )
+            except OSError:
+                continue
+            if not same:
+                self.section.overwritten |= seen.path == piece.path and not seen.packed and seen.changed == seen.modified
+                continue
+            still.add(piece.id)
+            piece.path = seen.path
+            if seen.size > piece.at and not seen.packed:
+                self._promote(piece)
+                self._open(piece, seen)
+        return still
+
+    def _promote(self, piece: Piece) -> None:
+        """Let a file that was there before, and got more, be a part of the section."""
+        self.section.known.remove(piece)
+        self._place(piece)
+
+    def _make_out(self, seen: Seen, there: dict[tuple[int, int], Seen], files: dict[str, Seen], *, final: bool) -> bool:
+        """Make out what a file that is new has to do with those that are known; tell whether that can be told yet."""
+        self._take_all()
+        with Content(seen) as content:
+            return self._made_out(seen, content, there, files, final=final)
+
+    def _made_out(
+        self, seen: Seen, content: Content, there: dict[tuple[int, int], Seen], files: dict[str, Seen], *, final: bool
+    ) -> bool:
+        if seen.packed and not content.is_whole():
+            return False
+        if not self._is_open(seen):
+            target, sure = self._copied(content, there)
+            if not content.whole or (target is not None and not sure and not final):
+                return False
+            if target is not None and sure:
+                self._is_copy(target, seen, content)
+                return True
+            if target is not None and target.emptied and not target.done:
+                return True  # a copy that was broken off
+            if seen.packed and not final and self._being_packed(seen, content, files):
+                return False
+        piece = Piece(seen.path, seen.dev, seen.ino, 0, 0, self._part())
+        if not seen.packed and not self._open(piece, seen):
+            return False
+        self._part_at_heading(piece, content, files)
+        self._place(piece)
+        if seen.packed:
+            self._put(piece, self._told(piece, content.blocks()))
+            piece.done = True
+        return True
+
+    def _part_at_heading(self, piece: Piece, content: Content, files: dict[str, Seen]) -> None:
+        """Part a new rolled file and the open one where both begin with the little that stood there at the start.
+
+        The open one is the same file as then, so it was copied and emptied: what stood there is now in the copy, and what
+        stands there now, however alike, came after it.
+        """
+        last = self.section.pieces[-1] if self.section.pieces else None
+        now = files.get(self.family.path)
+        if last is None or now is None or last.id != now.id or piece.id == now.id or not 0 < last.start < TELLING:
+            return
+        head = last.head[: last.start]
+        again = Piece("", 0, 0, 0, 0, self._part(), done=True)
+        if content.compared(replace(again, at=len(head), head=head, tail=head)).holds:
+            piece.start = piece.at = last.start
+            piece.head = piece.tail = head
+            self._put(again, self._told(again, iter([head])))
+            self.section.pieces.insert(len(self.section.pieces) - 1, again)
+
+    def _being_packed(self, seen: Seen, content: Content, files: dict[str, Seen]) -> bool:
+        """Tell whether a file that is there, and is no piece yet, is what is packed in a new one: it will be gone soon."""
+        mine = {one.id for one in self.section.pieces}
+        plain = (one for one in files.values() if not one.packed and one.size and one.id not in mine)
+        return any(one.path == seen.path.removesuffix(seen.packed) or content.is_that_of(one) for one in plain)
+
+    @staticmethod
+    def _told(piece: Piece, blocks: Iterator[bytes]) -> Iterator[bytes]:
+        for data in blocks:
+            piece.took(data)
+            yield data
+
+    def _copied(self, content: Content, there: dict[tuple[int, int], Seen]) -> tuple[Piece | None, bool]:
+        """Return the known file of which a new one is a copy, packed or not, and whether that is sure already."""
+        matched = {part for *_, part in self.section.recognised}
+        best: tuple[int, Piece] | None = None
+        for piece in [*self.section.pieces, *self.section.known]:
+            if not piece.at or piece.path.endswith(COMPRESSED):
+                continue
+            compared = content.compared(piece)
+            if not content.whole:
+                return None, False
+            located = piece.id in self._old if piece in self.section.known else piece.id in there and not piece.emptied
+            rank = self._rank(piece, compared, located=located, matched=piece.part in matched)
+            if rank is not None and (best is None or rank < best[0]):
+                best = (rank, piece)
+        return (None, False) if best is None else (best[1], best[0] < _DOUBTFUL)
+
+    def _rank(self, piece: Piece, compared: Compared, *, located: bool, matched: bool) -> int | None:
+        """Return how well a new file is a copy of a known one: 0 one that was looked for, from 2 on in doubt, None not at all.
+
+        A few first bytes, such as a heading, tell little: they serve only where a copy is looked for.
+        """
+        if not compared.begins:
+            return None
+        telling = min(compared.length, len(piece.head)) >= TELLING
+        same = compared.holds and compared.length == piece.at
+        if located:
+            if compared.holds and telling:
+                return 1  # made beside it, or on its way to being packed or emptied
+            return 2 if same or compared.length < piece.at else None
+        if piece.emptied and not piece.done:
+            if compared.holds:
+                return None if matched else 0
+            return 3
+        ends = piece.done or piece.part in self._handles or piece in self.section.known
+        if same or (compared.holds and not ends):
+            return 1 if matched and telling else None if matched else 0
+        return 1 if compared.holds and telling else None
+
+    def _is_copy(self, piece: Piece, seen: Seen, content: Content) -> None:
+        """Take from a copy what of a file could not be read any more."""
+        self.section.recognised.append((*seen.mark, piece.part))
+        self.changed = True
+        if piece in self.section.known:
+            if content.compared(piece).length == piece.at:
+                return
+            self._promote(piece)
+        elif piece.done or (piece.part in self._handles and not piece.emptied):
+            return
+        self._put(piece, self._rest(piece, content))
+        piece.done = True
+        file = self._handles.pop(piece.part, None)
+        if file is not None:
+            file.close()
+
+    @staticmethod
+    def _rest(piece: Piece, content: Content) -> Iterator[bytes]:
+        """Yield what a copy has after what was taken."""
+        left = piece.at
+        for block in content.blocks():
+            data, left = block[left:], max(0, left - len(block))
+            if data:
+                piece.took(data)
+                yield data
+
+
+def joined(section: Section, folder: Path, target: Path) -> int:
+    """Put a section's parts together into one file, in order; return its bytes."""
+    size = 0
+    handle = os.open(target, os.O_WRONLY | os.O_CREAT | os.O_TRUNC | os.O_NOFOLLOW, 0o600)
+    with os.fdopen(handle, "wb") as out:
+        for piece in section.pieces:
+            with suppress(FileNotFoundError), (folder / piece.part).open("rb") as part:
+                while data := part.read(1 << 20):
+                    out.write(data)
+                    size += len(data)
+    return size
