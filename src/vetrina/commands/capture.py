@@ -84,42 +84,37 @@ def run(
     """
     given = Given(tuple(env), tuple(map(str, env_file)))
     if collect_ is not None:
-        calling.only_beside("--collect", "--env", "--env-file", "--zip", "--json", "--wide")
-        if service is not None or command:
-            raise refuse("a service has no effect with --collect", fix="leave it out: the capture knows it", where=str(service))
+        _only_collects(service, command)
         _collect(collect_, given, zip_=zip_, wide=wide, json=json)
         return
-    path, folder = _named(service, into)
+    path, folder = _named(service, into, zip_=zip_)
     asked = Asked(
         tune, note, until, span_given(for_, "--for") if for_ else None, span_given(at_most, "--at-most"),
         span_given(settle, "--settle"), command, mask,
     )  # fmt: skip
-    enter = _ending(asked)
+    wish = Wish(asked, {}, folder, enter=_ending(asked), apart=json)
     known = known_service(path, given)
-    wanted = wanted_levels(tune, known.words)
-    logs = logs_known(known)
-    expression = expressions_of([until], "--until")[0] if until else None
-    if zip_ and folder.with_name(f"{folder.name}.zip").exists():
-        raise refuse("this file is there already", fix="name another folder", where=str(folder.with_name(f"{folder.name}.zip")))
+    _complete(wish, known, given, events)
     _remind(known, path)
-    cost = _cost(known, given, wanted, events)
-    with noted() as stop, _Counted(on=not json) as shown:
-        try:
-            state = Capture(
-                known, given, logs, Wish(asked, wanted, folder, expression, enter, cost), stop, shown.say, shown.show
-            ).run()
-        except Unreached as error:
-            calling.remark([[screen.Span("failed: ", "bad"), screen.span(f"{error}; nothing was changed")]])
-            raise typer.Exit(calling.Exit.WANTING) from None
-        shown.end()
-        _end(collect(known, folder, state, _said, zip_=zip_), folder, wide=wide, json=json)
+    _end(_captured(known, given, wish, zip_=zip_, json=json), folder, wide=wide, json=json)
 
 
-def _named(service: Path | None, into: Path | None) -> tuple[Path, Path]:
+def _only_collects(service: Path | None, command: list[str]) -> None:
+    """Refuse what has no effect with --collect."""
+    calling.only_beside("--collect", "--env", "--env-file", "--zip", "--json", "--wide")
+    if service is not None or command:
+        raise refuse("a service has no effect with --collect", fix="leave it out: the capture knows it", where=str(service))
+
+
+def _named(service: Path | None, into: Path | None, *, zip_: bool) -> tuple[Path, Path]:
+    """Return the service's file and the capture's folder; refuse a call without one of them."""
     if service is None:
         raise refuse("which service?", fix="name its file: vetrina capture room.service.yaml --into DIR", where="capture")
     if into is None:
         raise refuse("where to?", "a capture has a folder of its own", "add --into DIR", where="capture")
+    packed = into.with_name(f"{into.name}.zip")
+    if zip_ and packed.exists():
+        raise refuse("this file is there already", fix="name another folder", where=str(packed))
     return service, into
 
 
@@ -141,6 +136,26 @@ def _ending(asked: Asked) -> bool:
             where="--for",
         )
     return enter
+
+
+def _complete(wish: Wish, known: Known, given: Given, events: str) -> None:
+    """Find what a wish means for this service; what is wrong there is told before anything is changed."""
+    wish.wanted = wanted_levels(wish.asked.tune, known.words)
+    wish.logs = logs_known(known)
+    wish.until = expressions_of([wish.asked.until], "--until")[0] if wish.asked.until else None
+    wish.cost = _cost(known, given, wish.wanted, events)
+
+
+def _captured(known: Known, given: Given, wish: Wish, *, zip_: bool, json: bool) -> Any:
+    """Go through the capture; return its document."""
+    with noted() as stop, _Counted(on=not json) as shown:
+        try:
+            state = Capture(known, given, wish, stop, shown.say, shown.show).run()
+        except Unreached as error:
+            calling.remark([[screen.Span("failed: ", "bad"), screen.span(f"{error}; nothing was changed")]])
+            raise typer.Exit(calling.Exit.WANTING) from None
+        shown.end()
+        return collect(known, wish.into, state, _said, zip_=zip_)
 
 
 def _remind(known: Known, path: Path) -> None:

@@ -6,7 +6,7 @@ import os
 import sys
 import time
 from collections.abc import Callable, Iterator
-from contextlib import ExitStack
+from contextlib import contextmanager
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Annotated
@@ -17,7 +17,7 @@ from msgspec.structs import replace
 from vetrina.commands import calling, options
 from vetrina.commands.live import span_given
 from vetrina.commands.reading import reading
-from vetrina.commands.stopping import noted
+from vetrina.commands.stopping import Stop, noted
 from vetrina.core.base.events import Event
 from vetrina.core.base.faults import refuse
 from vetrina.core.config.resolution import ResolvedPlan
@@ -74,48 +74,61 @@ def run(
       vetrina mimic plan.yaml week.jsonl --into room --listen 8700 --loop --for "10 minutes"
       vetrina mimic plan.yaml week.jsonl --into room --flaky 3 --deaf "2 seconds"
     """
+    manner = _manner(pace, flaky, deaf, forget=forget)
+    found = given.read(plan)
+    inputs = _inputs(events, also, loop=loop)
+    recording = Recording(inputs, strict=strict)
+    sandbox.make_folder(into)
+    with locked(into.resolve()), noted() as stop:
+        _enter(into, clean=clean)
+        rehearsal = _rehearsal(found.plan, into)
+        process = Mimicked(rehearsal, _loggers(inputs, recording, found.plan))
+        server = _listening(process, listen, manner)
+        _tell(given, found, plan, into, service, server.port, as_json=json)
+        over = _over(stop, span_given(for_, "--for") if for_ else None)
+        with _ending(server, rehearsal, into):
+            _play(process, recording, found.plan, pace, loop=loop, over=over)
+    _told(server, process)
+    calling.end_of(recording)
+
+
+def _over(stop: Stop, seconds: float | None) -> Callable[[], bool]:
+    """Return what tells whether it is to end: on a signal, or after so many seconds."""
+    until = None if seconds is None else time.monotonic() + seconds
+    return lambda: stop.asked or (until is not None and time.monotonic() > until)
+
+
+def _manner(pace: float, flaky: int, deaf: str, *, forget: bool) -> Misbehaviour:
     if not 0 < pace < 1e9:
         raise refuse("a pace is a number above 0", fix="write --pace 600 for ten minutes in a second", where="--pace")
-    seconds = span_given(for_, "--for") if for_ else None
-    manner = Misbehaviour(flaky, span_given(deaf, "--deaf") if deaf else 0.0, forget)
-    found = given.read(plan)
+    return Misbehaviour(flaky, span_given(deaf, "--deaf") if deaf else 0.0, forget)
+
+
+def _inputs(events: str, also: list[str], *, loop: bool) -> Inputs:
     inputs = inputs_of(events, also)
     if loop and inputs.only_once:
         raise refuse("standard input can be read only once", fix="put the events into a file", where="--loop")
-    sandbox.make_folder(into)
-    with ExitStack() as stack:
-        recording = Recording(inputs, strict=strict)
-        loggers = _loggers(inputs, recording, found.plan)
-        stack.enter_context(locked(into.resolve()))
-        told = sandbox.enter(into, clean=clean, by="mimic")
-        if told:
-            calling.remark([told])
-        box = sandbox.Sandbox(into, most_bytes=1 << 40, most_files=1_000_000)
-        site = RehearsalSite(found.plan, mimic_files.folder_of(found.plan), box)
-        rehearsal = Rehearsal(Router(found.plan), site)
-        process = Mimicked(rehearsal, loggers)
-        server = _listening(process, listen, manner)
-        stop = stack.enter_context(noted())
-        _tell(given, found, plan, into, service, server.port, as_json=json)
-        until = None if seconds is None else time.monotonic() + seconds
-        try:
-            _play(
-                process,
-                recording,
-                found.plan,
-                pace,
-                loop=loop,
-                over=lambda: stop.asked or (until is not None and time.monotonic() > until),
-            )
-        finally:
-            server.close()
-            _finish(rehearsal, into)
-    calling.remark(
-        [
-            f"ended: {screen.counted(server.requests, 'request')}, {screen.counted(process.changes, 'change')} of levels, {screen.counted(process.marks, 'mark')}"
-        ]
+    return inputs
+
+
+def _enter(into: Path, *, clean: bool) -> None:
+    told = sandbox.enter(into, clean=clean, by="mimic")
+    if told:
+        calling.remark([told])
+
+
+def _rehearsal(plan: Plan, into: Path) -> Rehearsal:
+    box = sandbox.Sandbox(into, most_bytes=1 << 40, most_files=1_000_000)
+    return Rehearsal(Router(plan), RehearsalSite(plan, mimic_files.folder_of(plan), box))
+
+
+def _told(server: MimicServer, process: Mimicked) -> None:
+    counts = ((server.requests, "request"), (process.changes, "change of levels"), (process.marks, "mark"))
+    words = ", ".join(
+        f"{screen.number(count)} {noun if count == 1 else noun.replace(' of', 's of') if ' of' in noun else noun + 's'}"
+        for count, noun in counts
     )
-    calling.end_of(recording)
+    calling.remark([f"ended: {words}"])
 
 
 def _loggers(inputs: Inputs, recording: Recording, plan: Plan) -> set[str]:
@@ -143,32 +156,36 @@ def _tell(
     """Write the service file and the layer that says where it writes, and print where it listens."""
     said, text = mimic_files.places_of(found.plan, into)
     sandbox.write_own(into, mimic_files.PLACES, text.encode("utf-8", "surrogateescape"))
-    if service is not None:
-        folder = service.absolute().parent
-        layers = [*(_from(folder, one) for one in given.with_), _from(folder, into / mimic_files.PLACES)]
-        by = _from(folder, Path(given.by)) if given.by not in {"", "-"} else given.by
-        standing = mimic_files.Standing(_from(folder, plan), by, given.stage, layers)
-        text = mimic_files.service_text(
-            found.plan, standing, port, _from(folder, into), [name for name in said if found.plan.appenders[name].enabled.value]
-        )
-        replace_file(service, text.encode("utf-8", "surrogateescape"))
-        left = [f"--{name}" for name, some in (("set", given.set_), ("tune", given.tune)) if some]
-        if left:
-            calling.remark([f"note: {' and '.join(left)} hold in the stand-in only: the service file's plan is without them"])
-        if given.env or given.env_file:
-            calling.remark(["note: give --env and --env-file to vetrina live and capture as well"])
     for name, one in found.plan.appenders.items():
         if one.policy is not None and name not in said:
             calling.remark([f"note: the files of {name} have other names below {into}/: the service file leaves them out"])
+    if service is not None:
+        _write_service(
+            given, found.plan, plan, into, service, port, [name for name in said if found.plan.appenders[name].enabled.value]
+        )
     base = f"http://127.0.0.1:{port}"
     if as_json:
         calling.print_json(Mimic(base, str(into), None if service is None else str(service)))
     else:
-        rest = f"\nask it: vetrina live {service}" if service is not None else ""
-        calling.print_lines(
-            f"listening on {base}, writing below {into}/, until Ctrl-C or the end of the events{rest}".split("\n")
-        )
+        lines = [f"listening on {base}, writing below {into}/, until Ctrl-C or the end of the events"]
+        calling.print_lines(lines if service is None else [*lines, f"ask it: vetrina live {service}"])
     sys.stdout.flush()
+
+
+def _write_service(
+    given: options.PlanOptions, found: Plan, plan: Path, into: Path, service: Path, port: int, said: list[str]
+) -> None:
+    folder = service.absolute().parent
+    layers = [*(_from(folder, one) for one in given.with_), _from(folder, into / mimic_files.PLACES)]
+    by = _from(folder, Path(given.by)) if given.by not in {"", "-"} else given.by
+    standing = mimic_files.Standing(_from(folder, plan), by, given.stage, layers)
+    text = mimic_files.service_text(found, standing, port, _from(folder, into), said)
+    replace_file(service, text.encode("utf-8", "surrogateescape"))
+    left = [f"--{name}" for name, some in (("set", given.set_), ("tune", given.tune)) if some]
+    if left:
+        calling.remark([f"note: {' and '.join(left)} hold in the stand-in only: the service file's plan is without them"])
+    if given.env or given.env_file:
+        calling.remark(["note: give --env and --env-file to vetrina live and capture as well"])
 
 
 def _from(folder: Path, path: Path) -> str:
@@ -203,11 +220,17 @@ def _each(recording: Recording, plan: Plan) -> Iterator[Event]:
         yield from events
 
 
-def _finish(rehearsal: Rehearsal, into: Path) -> None:
+@contextmanager
+def _ending(server: MimicServer, rehearsal: Rehearsal, into: Path) -> Iterator[None]:
+    """Play within this: at the end nobody is listened to any more, and what is open is written and closed."""
     try:
-        rehearsal.finish()
-    except (OSError, sandbox.LimitReached):
-        rehearsal.abandon()
-        raise
+        yield
     finally:
-        sandbox.mark(into, {"state": "done", "by": "mimic"})
+        server.close()
+        try:
+            rehearsal.finish()
+        except (OSError, sandbox.LimitReached):
+            rehearsal.abandon()
+            raise
+        finally:
+            sandbox.mark(into, {"state": "done", "by": "mimic"})

@@ -20,9 +20,10 @@ from vetrina.core.templates.compiling import Setting, text_template
 from vetrina.core.templates.forms import PlainText, Template
 from vetrina.core.templates.language import BadTemplate
 from vetrina.formats.sources import Layout
+from vetrina.running.copies import Section
 from vetrina.running.families import Family, seen_at
 from vetrina.running.opening import Known
-from vetrina.running.sections import Follower, Section, Takes
+from vetrina.running.sections import Follower, Takes
 
 _ODD = re.compile(r"[^A-Za-z0-9._-]+")
 _PLAIN = re.compile(r"\.(log|txt|out)\Z")

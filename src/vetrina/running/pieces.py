@@ -23,7 +23,8 @@ class Piece(Struct):
     """A file whose bytes from ``start`` on belong to a section; ``at`` is how far they have been taken.
 
     ``head`` is what it begins with, ``tail`` what stands before ``at``. ``emptied`` tells that it was emptied in place:
-    what it had after ``at`` stands in a copy, or is lost. ``part`` is the file that its bytes go to.
+    what it had after ``at`` stands in a copy, or is lost. ``gone`` tells that it had no name any more when it was read last,
+    ``done`` that nothing more is looked for. ``part`` is the file that its bytes go to.
     """
 
     path: str
@@ -36,6 +37,7 @@ class Piece(Struct):
     tail: bytes = b""
     emptied: bool = False
     done: bool = False
+    gone: bool = False
 
     @property
     def id(self) -> tuple[int, int]:
@@ -121,6 +123,14 @@ class Content:
                 yield data
         except (OSError, EOFError, *ERRORS):
             self.whole = False
+
+    @property
+    def mark(self) -> tuple[int, int, int, int]:
+        """What changes when it is written to, as it is now."""
+        if self._file is None:
+            return self._seen.mark
+        found = os.fstat(self._file.fileno())
+        return found.st_dev, found.st_ino, found.st_size, found.st_mtime_ns
 
     def is_whole(self) -> bool:
         """Tell whether all of it can be unpacked."""

@@ -13,12 +13,11 @@ from contextlib import suppress
 from pathlib import Path
 from typing import IO
 
-from msgspec import Struct
 from msgspec.structs import replace
 
-from vetrina.core.plan.file_names import COMPRESSED
+from vetrina.running.copies import Section, being_packed, copied
 from vetrina.running.families import Family, Seen, seen_at
-from vetrina.running.pieces import TELLING, Compared, Content, Piece, as_was, begun_at, more_of, open_plain
+from vetrina.running.pieces import TELLING, Content, Piece, as_was, begun_at, more_of, open_plain
 
 _EVERY = 1.0
 _HANDLES = 64
@@ -26,39 +25,7 @@ _STEADY = 0.1
 _PATIENCE = 10.0
 _HOLDS_UP = 3.0
 _STILL = 1.0
-_DOUBTFUL = 2
 Takes = Callable[[str, bytes], None]
-
-
-class Section(Struct):
-    """One log's section so far: its pieces in order, the files that were there before it, what is lost of it."""
-
-    name: str
-    path: str
-    pieces: list[Piece] = []
-    known: list[Piece] = []
-    parts: int = 0
-    overwritten: bool = False
-    recognised: list[tuple[int, int, int, int, str]] = []
-
-    @property
-    def size(self) -> int:
-        """Its bytes."""
-        return sum(one.taken for one in self.pieces)
-
-    @property
-    def lost(self) -> list[str]:
-        """What is missing, or may be, in clauses."""
-        found = [
-            f"{one.path} was emptied in place or replaced after {one.at:,} bytes, and no copy has what stood there: what it got between the last look and then is lost"
-            for one in self.pieces
-            if one.emptied and not one.done
-        ]
-        if self.overwritten:
-            found.append(
-                f"rolled files of {self.path} were written over by others: some bytes may stand here twice, or be missing"
-            )
-        return found
 
 
 class Follower:
@@ -183,6 +150,7 @@ class Follower:
             self._was_emptied(piece, file)
             return
         self._stats[piece.part] = now
+        piece.gone = not found.st_nlink
         self._put(piece, more_of(handle, piece))
 
     def _put(self, piece: Piece, blocks: Iterator[bytes]) -> None:
@@ -205,13 +173,12 @@ class Follower:
     def _was_emptied(self, piece: Piece, file: IO[bytes]) -> None:
         """Go on with a file from its beginning, where it is the open one; its rest is looked for in a copy."""
         del self._handles[piece.part]
-        piece.emptied = self.changed = True
+        self._forsake(piece)
         self._looked = 0.0
         if piece.path != self.family.path and self.family.moves:  # a rolled file that another one was copied over
             piece.done = self.section.overwritten = True
             file.close()
             return
-        self.section.recognised = [one for one in self.section.recognised if one[-1] != piece.part]  # its copy may have more
         again = Piece(piece.path, piece.dev, piece.ino, 0, 0, self._part())
         self.section.pieces.insert(self.section.pieces.index(piece) + 1, again)
         self._handles[again.part] = file
@@ -225,7 +192,7 @@ class Follower:
         self._locate(there)
         known = self._old = self._grown(there)
         recognised = {(dev, ino, size, modified) for dev, ino, size, modified, _ in self.section.recognised}
-        mine = {one.id for one in self.section.pieces if not one.emptied} | known
+        mine = {one.id for one in self.section.pieces if one.part in self._handles} | known
         new = [
             one for one in files.values()
             if one.id not in mine and one.mark not in recognised and (one.size or one.path == self.family.path)
@@ -272,20 +239,31 @@ class Follower:
         self.changed = True
 
     def _locate(self, there: dict[tuple[int, int], Seen]) -> None:
-        """Find the pieces by what the system calls them; open those that are not."""
+        """Find the pieces by what the system calls them; open those that are not, such as after being cut off."""
         for piece in self.section.pieces:
-            seen = there.get(piece.id)
-            if seen is None or piece.emptied:
-                continue
-            if piece.part not in self._handles and not piece.done:
-                if not self._open(piece, seen):
-                    continue
-                if not as_was(self._handles[piece.part].fileno(), piece) and seen.path != self.family.path:
-                    self._handles.pop(piece.part).close()  # another file has got its number
-                    piece.emptied = self.changed = True
-                    continue
-                self.changed = True
+            if piece.part in self._handles:
+                piece.path = there[piece.id].path if piece.id in there else piece.path
+            elif not (piece.emptied or piece.done):
+                self._find(piece, there.get(piece.id))
+
+    def _find(self, piece: Piece, seen: Seen | None) -> None:
+        """Open a piece's file again; where it is gone, its rest is in a copy, unless all of it was taken."""
+        if piece.gone:
+            piece.done = True
+        elif seen is not None and self._open(piece, seen):
+            self.changed = True
             piece.path = seen.path
+            if not as_was(self._handles[piece.part].fileno(), piece):  # another file has got its number, or it was emptied
+                self._handles.pop(piece.part).close()
+                self._forsake(piece)
+        elif seen is None:
+            self._forsake(piece)
+
+    def _forsake(self, piece: Piece) -> None:
+        """Look for what a piece still had in copies, also in those that are known."""
+        piece.emptied = self.changed = True
+        piece.done = not piece.at  # nothing was known of it: its copy is a file like any other
+        self.section.recognised = [one for one in self.section.recognised if one[-1] != piece.part]
 
     def _grown(self, there: dict[tuple[int, int], Seen]) -> set[tuple[int, int]]:
         """Return which of the files that were there before are there, as they were; one that has grown becomes a piece."""
@@ -331,15 +309,15 @@ class Follower:
         if seen.packed and not content.is_whole():
             return False
         if not self._is_open(seen):
-            target, sure = self._copied(content, there)
+            target, sure = copied(self.section, content, there, self._old, self._handles)
             if not content.whole or (target is not None and not sure and not final):
                 return False
             if target is not None and sure:
-                self._is_copy(target, seen, content)
+                self._is_copy(target, content)
                 return True
             if target is not None and target.emptied and not target.done:
                 return True  # a copy that was broken off
-            if seen.packed and not final and self._being_packed(seen, content, files):
+            if seen.packed and not final and being_packed(self.section, seen, content, files):
                 return False
         piece = Piece(seen.path, seen.dev, seen.ino, 0, 0, self._part())
         if not seen.packed and not self._open(piece, seen):
@@ -349,6 +327,7 @@ class Follower:
         if seen.packed:
             self._put(piece, self._told(piece, content.blocks()))
             piece.done = True
+            self.section.recognised.append((*content.mark, piece.part))
         return True
 
     def _part_at_heading(self, piece: Piece, content: Content, files: dict[str, Seen]) -> None:
@@ -369,59 +348,15 @@ class Follower:
             self._put(again, self._told(again, iter([head])))
             self.section.pieces.insert(len(self.section.pieces) - 1, again)
 
-    def _being_packed(self, seen: Seen, content: Content, files: dict[str, Seen]) -> bool:
-        """Tell whether a file that is there, and is no piece yet, is what is packed in a new one: it will be gone soon."""
-        mine = {one.id for one in self.section.pieces}
-        plain = (one for one in files.values() if not one.packed and one.size and one.id not in mine)
-        return any(one.path == seen.path.removesuffix(seen.packed) or content.is_that_of(one) for one in plain)
-
     @staticmethod
     def _told(piece: Piece, blocks: Iterator[bytes]) -> Iterator[bytes]:
         for data in blocks:
             piece.took(data)
             yield data
 
-    def _copied(self, content: Content, there: dict[tuple[int, int], Seen]) -> tuple[Piece | None, bool]:
-        """Return the known file of which a new one is a copy, packed or not, and whether that is sure already."""
-        matched = {part for *_, part in self.section.recognised}
-        best: tuple[int, Piece] | None = None
-        for piece in [*self.section.pieces, *self.section.known]:
-            if not piece.at or piece.path.endswith(COMPRESSED):
-                continue
-            compared = content.compared(piece)
-            if not content.whole:
-                return None, False
-            located = piece.id in self._old if piece in self.section.known else piece.id in there and not piece.emptied
-            rank = self._rank(piece, compared, located=located, matched=piece.part in matched)
-            if rank is not None and (best is None or rank < best[0]):
-                best = (rank, piece)
-        return (None, False) if best is None else (best[1], best[0] < _DOUBTFUL)
-
-    def _rank(self, piece: Piece, compared: Compared, *, located: bool, matched: bool) -> int | None:
-        """Return how well a new file is a copy of a known one: 0 one that was looked for, from 2 on in doubt, None not at all.
-
-        A few first bytes, such as a heading, tell little: they serve only where a copy is looked for.
-        """
-        if not compared.begins:
-            return None
-        telling = min(compared.length, len(piece.head)) >= TELLING
-        same = compared.holds and compared.length == piece.at
-        if located:
-            if compared.holds and telling:
-                return 1  # made beside it, or on its way to being packed or emptied
-            return 2 if same or compared.length < piece.at else None
-        if piece.emptied and not piece.done:
-            if compared.holds:
-                return None if matched else 0
-            return 3
-        ends = piece.done or piece.part in self._handles or piece in self.section.known
-        if same or (compared.holds and not ends):
-            return 1 if matched and telling else None if matched else 0
-        return 1 if compared.holds and telling else None
-
-    def _is_copy(self, piece: Piece, seen: Seen, content: Content) -> None:
+    def _is_copy(self, piece: Piece, content: Content) -> None:
         """Take from a copy what of a file could not be read any more."""
-        self.section.recognised.append((*seen.mark, piece.part))
+        self.section.recognised.append((*content.mark, piece.part))
         self.changed = True
         if piece in self.section.known:
             if content.compared(piece).length == piece.at:

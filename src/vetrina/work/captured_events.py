@@ -27,6 +27,9 @@ from vetrina.views.json_text import json_line
 ERROR = 17
 _TOGETHER = 500
 _BLOCK = 1 << 22
+_AWAY = {0xDC80 + byte: 0x10F000 + byte for byte in range(128)}
+_BACK = {there: here for here, there in _AWAY.items()}
+"""Bytes that are no UTF-8 stand for a moment as characters that nobody uses: expressions take no others."""
 
 
 class SectionFile(Struct):
@@ -118,12 +121,12 @@ def _mask_file(path: Path, hide: Callable[[str], str]) -> int:
     """Mask a file by runs of lines; a private key of many lines is within one run as long as that is 4 MiB."""
     count = 0
     beside = path.with_name(f"{path.name}.masked")
-    with path.open("rb") as source, beside.open("xb") as out:
+    with path.open("rb") as source, beside.open("wb") as out:
         for block in _runs(source):
-            text = block.decode("utf-8", "surrogateescape")
+            text = block.decode("utf-8", "surrogateescape").translate(_AWAY)
             hidden = hide(text)
             count += max(0, hidden.count(MASK) - text.count(MASK))
-            out.write(hidden.encode("utf-8", "surrogateescape"))
+            out.write(hidden.translate(_BACK).encode("utf-8", "surrogateescape"))
     beside.replace(path)
     return count
 

@@ -50,14 +50,19 @@ class Stops(Protocol):
 
 
 class Wish(Struct):
-    """What a capture is to do."""
+    """What a capture is to do.
+
+    ``enter`` lets Enter end the wait; ``apart`` keeps what the command writes out of standard output.
+    """
 
     asked: Asked
     wanted: dict[str, int]
     into: Path
     until: Expression | None = None
     enter: bool = False
+    apart: bool = False
     cost: list[str] = []
+    logs: list[LogKnown] = []
 
 
 class Arrived(Struct):
@@ -71,14 +76,14 @@ class Capture:
     """One capture; ``say`` is told each step, ``show`` what arrived while it waits."""
 
     def __init__(
-        self, known: Known, given: Given, logs: list[LogKnown], wish: Wish, stop: Stops,
+        self, known: Known, given: Given, wish: Wish, stop: Stops,
         say: Callable[[str], None], show: Callable[[Arrived], None],
     ) -> None:  # fmt: skip
         self._known, self._given, self._wish, self._stop = known, given, wish, stop
         self._say, self._show = say, show
         name = wish.into.name or str(wish.into)
         self.state = CaptureState(VERSION, str(known.path), name, wish.asked, now_text(), cost=wish.cost)
-        self._logs = Logs(logs, parts_folder(wish.into), self._took)
+        self._logs = Logs(wish.logs, parts_folder(wish.into), self._took)
         self._arrived = Arrived()
         self._carried: dict[str, bytes] = {}
         self._hit = False
@@ -236,7 +241,9 @@ class Capture:
     def _started(self, command: list[str]) -> bool:
         own_group = not sys.stdin.isatty()
         try:
-            self._process = subprocess.Popen(command, process_group=0 if own_group else None)  # noqa: S603  (the user's own command)
+            self._process = subprocess.Popen(  # noqa: S603  (the user's own command)
+                command, process_group=0 if own_group else None, stdout=sys.stderr if self._wish.apart else None
+            )
         except (OSError, ValueError) as error:
             self._problem(f"the command cannot be started: {getattr(error, 'strerror', None) or error}")
             return False

@@ -13,7 +13,7 @@ from vetrina.core.base import clocks
 from vetrina.core.base.hidden import shown
 from vetrina.core.base.levels import Scale
 from vetrina.core.services.levels_now import rows
-from vetrina.core.templates.masking import Mask
+from vetrina.core.templates.masking import Mask, masker
 from vetrina.running.changing import now_text
 from vetrina.running.logs_followed import Logs, logs_known
 from vetrina.running.opening import Known
@@ -47,9 +47,11 @@ def collect(known: Known, into: Path, state: CaptureState, say: Say, *, zip_: bo
     masked = _masked(known, sections, state)
     merged = _merged(known, into, sections, state)
     _forgotten(into, state)
+    hide = masker(Mask() if known.plan is None else known.plan.mask)
     found = documents.document(
         state, known.service.name, known.service.address, sections, merged, masked, _levels_of(known, state)
     )
+    found.asked.command = list(map(hide, found.asked.command))  # what is typed there may be secret
     if zip_:
         found.zip = str(into.with_name(f"{into.name}.zip"))
     try:
