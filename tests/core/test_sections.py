@@ -47,7 +47,7 @@ class Writer:
 
     def write(self) -> None:
         lines = b""
-        for _ in range(self.chance.randrange(12)):
+        for _ in range(self.chance.randrange(self.kind == "later", 12)):  # a heading alone tells a file from others too little
             self.count += 1
             lines += f"{self.count:06} {'x' * self.chance.randrange(90)}\n".encode()
         with self.path.open("ab") as file:

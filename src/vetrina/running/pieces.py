@@ -24,7 +24,7 @@ class Piece(Struct):
 
     ``head`` is what it begins with, ``tail`` what stands before ``at``. ``emptied`` tells that it was emptied in place:
     what it had after ``at`` stands in a copy, or is lost. ``gone`` tells that it had no name any more when it was read last,
-    ``done`` that nothing more is looked for. ``part`` is the file that its bytes go to.
+    ``done`` that nothing more is looked for, ``first`` that it was the open one at the start. ``part`` is the file that its bytes go to.
     """
 
     path: str
@@ -38,6 +38,7 @@ class Piece(Struct):
     emptied: bool = False
     done: bool = False
     gone: bool = False
+    first: bool = False
 
     @property
     def id(self) -> tuple[int, int]:
@@ -82,8 +83,8 @@ def as_was(handle: int, piece: Piece) -> bool:
 
 
 def more_of(handle: int, piece: Piece) -> Iterator[bytes]:
-    """Yield what an open file has more, as far as it goes now."""
-    while data := os.pread(handle, _BLOCK, piece.at):
+    """Yield what an open file has more, as far as it goes now, and as long as it is the same: it may be emptied meanwhile."""
+    while (data := os.pread(handle, _BLOCK, piece.at)) and as_was(handle, piece):
         piece.took(data)
         yield data
 

@@ -13,8 +13,6 @@ from contextlib import suppress
 from pathlib import Path
 from typing import IO
 
-from msgspec.structs import replace
-
 from vetrina.running.copies import Section, being_packed, copied
 from vetrina.running.families import Family, Seen, seen_at
 from vetrina.running.pieces import TELLING, Content, Piece, as_was, begun_at, more_of, open_plain
@@ -51,6 +49,7 @@ class Follower:
         for seen in self._in_order(self.family.files()):
             if self.family.moves and seen.path == self.family.path:
                 piece = begun_at(seen, self._part(), seen.size)
+                piece.first = True
                 self.section.pieces.append(piece)
                 self._open(piece, seen)
             else:
@@ -322,31 +321,12 @@ class Follower:
         piece = Piece(seen.path, seen.dev, seen.ino, 0, 0, self._part())
         if not seen.packed and not self._open(piece, seen):
             return False
-        self._part_at_heading(piece, content, files)
         self._place(piece)
         if seen.packed:
             self._put(piece, self._told(piece, content.blocks()))
             piece.done = True
             self.section.recognised.append((*content.mark, piece.part))
         return True
-
-    def _part_at_heading(self, piece: Piece, content: Content, files: dict[str, Seen]) -> None:
-        """Part a new rolled file and the open one where both begin with the little that stood there at the start.
-
-        The open one is the same file as then, so it was copied and emptied: what stood there is now in the copy, and what
-        stands there now, however alike, came after it.
-        """
-        last = self.section.pieces[-1] if self.section.pieces else None
-        now = files.get(self.family.path)
-        if last is None or now is None or last.id != now.id or piece.id == now.id or not 0 < last.start < TELLING:
-            return
-        head = last.head[: last.start]
-        again = Piece("", 0, 0, 0, 0, self._part(), done=True)
-        if content.compared(replace(again, at=len(head), head=head, tail=head)).holds:
-            piece.start = piece.at = last.start
-            piece.head = piece.tail = head
-            self._put(again, self._told(again, iter([head])))
-            self.section.pieces.insert(len(self.section.pieces) - 1, again)
 
     @staticmethod
     def _told(piece: Piece, blocks: Iterator[bytes]) -> Iterator[bytes]:
@@ -385,10 +365,27 @@ def joined(section: Section, folder: Path, target: Path) -> int:
     """Put a section's parts together into one file, in order; return its bytes."""
     size = 0
     handle = os.open(target, os.O_WRONLY | os.O_CREAT | os.O_TRUNC | os.O_NOFOLLOW, 0o600)
+    skipping, first = _moved_heading(section)
     with os.fdopen(handle, "wb") as out:
         for piece in section.pieces:
+            if piece is first:
+                size += out.write(piece.head[: piece.start])
             with suppress(FileNotFoundError), (folder / piece.part).open("rb") as part:
+                part.seek(0 if piece is not skipping or first is None else first.start)
                 while data := part.read(1 << 20):
-                    out.write(data)
-                    size += len(data)
+                    size += out.write(data)
     return size
+
+
+def _moved_heading(section: Section) -> tuple[Piece | None, Piece | None]:
+    """Return the rolled file in which now stands what stood in the open one at the start, and the open one; nothing where it stayed.
+
+    A heading that every file begins with tells nothing: only that an older rolled file came to light shows that the open
+    one was copied and emptied, and begins anew.
+    """
+    first = next((one for one in section.pieces if one.first), None)
+    if first is None or not 0 < first.start < TELLING:
+        return None, None
+    before = section.pieces[: section.pieces.index(first)]
+    moved = next((one for one in before if not one.start and one.head.startswith(first.head[: first.start])), None)
+    return (None, None) if moved is None else (moved, first)
