@@ -44,11 +44,11 @@ $(VENV)/bin/python:
 	$(PYTHON) -m venv $(VENV)
 
 $(VENV)/.ready: $(VENV)/bin/python pyproject.toml
-	$(BIN)/pip install --quiet -e .
+	$(BIN)/pip install --quiet -e '.[live]'
 	@touch $@
 
 $(STAMP): $(VENV)/bin/python pyproject.toml
-	$(BIN)/pip install --quiet -e '.[test,plot,send,cluster]'
+	$(BIN)/pip install --quiet -e '.[test,plot,live,cluster]'
 	@touch $@ $(VENV)/.ready
 
 clean:

@@ -350,7 +350,7 @@ def test_it_runs_without_what_sending_needs(folder: Path, write: Write) -> None:
     sending = subprocess.run([*call, "--send"], cwd=folder, capture_output=True, text=True, check=False)
 
     assert plain.returncode == 0
-    assert (sending.returncode, "pip install 'vetrina[send]'" in sending.stderr) == (2, True)
+    assert (sending.returncode, "pip install 'vetrina[live]'" in sending.stderr) == (2, True)
 
 
 HOSTILE = [

@@ -66,7 +66,7 @@ def _receiver(into: Path, host: str, trouble: list[str], ports: dict[str, int]) 
         from vetrina.rehearsal.standin.receiver import Receiver  # noqa: PLC0415
         from vetrina.rehearsal.standin.trouble import Troubles, trouble_of  # noqa: PLC0415
     except ImportError as error:
-        raise calling.missing_library("receiving", str(error.name), "send", "receive") from None
+        raise calling.missing_library("receiving", str(error.name), "live", "receive") from None
     address = loopback(host)
     return partial(
         Receiver,

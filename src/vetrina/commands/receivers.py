@@ -18,7 +18,7 @@ def client_of(stack: ExitStack, into: Path, receiver: str, trouble: list[str]) -
         from vetrina.rehearsal.standin.trouble import Troubles as Misbehaviour  # noqa: PLC0415
         from vetrina.rehearsal.standin.trouble import trouble_of  # noqa: PLC0415
     except ImportError as error:
-        raise calling.missing_library("sending", str(error.name), "send", "--send") from None
+        raise calling.missing_library("sending", str(error.name), "live", "--send") from None
     if receiver:
         if trouble:
             raise refuse(

@@ -4,9 +4,13 @@ from __future__ import annotations
 
 import os
 import shlex
+import shutil
 import subprocess
 import sys
+import time
+from contextlib import ExitStack
 from importlib.resources import as_file, files
+from importlib.util import find_spec
 from pathlib import Path
 from typing import Annotated
 
@@ -18,6 +22,7 @@ from vetrina.demo.story import CHAPTERS, Chapter
 from vetrina.views.screen import Line, Span, span, wrapped
 
 _MARKER = ".vetrina-tour"
+_PATIENCE = 300
 
 
 def run(
@@ -36,10 +41,11 @@ def run(
     width = min(calling.width(), 100)
     intro = f"The Sereno ropeway is made up; its plans and a week of its events are now in {folder}/. Every command below is real, and runs there."
     calling.print_lines([[Span("Vetrina, a tour", "title")], [], *wrapped(intro, width)])
-    for number, chapter in enumerate(CHAPTERS, start=1):
-        calling.print_lines(_before(number, chapter, width))
-        code = _run(chapter, folder, width)
-        calling.print_lines(_after(chapter, code, width))
+    with ExitStack() as background:
+        for number, chapter in enumerate(_possible(), start=1):
+            calling.print_lines(_before(number, chapter, width))
+            code = _run(chapter, folder, width, background)
+            calling.print_lines(_after(chapter, code, width))
     end = f"That is the tour. The files are in {folder}/: change plan.yaml and call the commands again."
     calling.print_lines([[], *wrapped(end, width, 0, "title")])
 
@@ -52,6 +58,8 @@ def _unpack(folder: Path) -> None:
             "the folder is not empty, and the tour overwrites nothing of yours", fix="name a new folder", where=str(folder)
         )
     folder.mkdir(parents=True, exist_ok=True)
+    if (folder / "INC-7" / "capture.json").is_file():  # of an earlier tour
+        shutil.rmtree(folder / "INC-7")
     _put(folder / _MARKER, b"made by vetrina tour; it may be overwritten by the next one\n")
     with as_file(files("vetrina.demo")) as demo:
         _copy(demo, folder)
@@ -81,14 +89,41 @@ def _before(number: int, chapter: Chapter, width: int) -> list[Line]:
     return [[], [rule], [Span(f"{number}. {chapter.title}", "title")], *wrapped(chapter.question, width), []]
 
 
-def _run(chapter: Chapter, folder: Path, width: int) -> int:
-    words = shlex.join(chapter.call)
-    calling.print_lines([[Span("$ ", "quiet"), span(f"vetrina {words}", "command")], []])
+def _possible() -> tuple[Chapter, ...]:
+    """Return the chapters that can be shown: those with a running service need the library that talks with it."""
+    if find_spec("httpx") is not None:
+        return CHAPTERS
+    calling.remark(["the last chapters, of a running service, are left out: pip install 'vetrina[live]'"])
+    return tuple(
+        one for one in CHAPTERS if one.call[0] not in {"mimic", "live", "capture"} and "INC-7/events.jsonl" not in one.call
+    )
+
+
+def _run(chapter: Chapter, folder: Path, width: int, background: ExitStack) -> int:
+    aside = chapter.call[-1] == "&"
+    words = chapter.call[:-1] if aside else chapter.call
+    calling.print_lines([[Span("$ ", "quiet"), span(f"vetrina {shlex.join(words)}{' &' if aside else ''}", "command")], []])
     sys.stdout.flush()
-    call = [sys.executable, "-m", "vetrina", *chapter.call]
+    call = [sys.executable, "-m", "vetrina", *words]
     environment = {**os.environ, "COLUMNS": str(width)}
     environment.pop("ROPEWAY_LOGS", None)
+    if aside:
+        return _aside(call, environment, folder, chapter.until, background)
     return subprocess.run(call, cwd=folder, env=environment, check=False).returncode  # noqa: S603  (our own program and words)
+
+
+def _aside(call: list[str], environment: dict[str, str], folder: Path, until: str, background: ExitStack) -> int:
+    """Start a command that goes on in the background; wait until it has written a file."""
+    (folder / until).unlink(missing_ok=True)
+    process = subprocess.Popen(call, cwd=folder, env=environment, stderr=subprocess.DEVNULL)  # noqa: S603  (our own)
+    background.callback(process.wait)
+    background.callback(process.terminate)
+    for _ in range(_PATIENCE):
+        if (folder / until).exists() or process.poll() is not None:
+            break
+        time.sleep(0.1)
+    time.sleep(0.2)  # what it says of itself comes right after
+    return process.poll() or 0
 
 
 def _after(chapter: Chapter, code: int, width: int) -> list[Line]:

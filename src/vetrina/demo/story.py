@@ -6,13 +6,17 @@ from typing import NamedTuple
 
 
 class Chapter(NamedTuple):
-    """One step of the tour; ``code`` is the exit code that the command ends with."""
+    """One step of the tour; ``code`` is the exit code that the command ends with.
+
+    A command that ends with `&` goes on in the background to the end of the tour; the next one waits for the file ``until``.
+    """
 
     title: str
     question: str
     call: tuple[str, ...]
     notice: str
     code: int = 0
+    until: str = ""
 
 
 CHAPTERS: tuple[Chapter, ...] = (
@@ -192,5 +196,55 @@ CHAPTERS: tuple[Chapter, ...] = (
         "The weather station on the summit has numbers for levels, and says in lines of its own what is attached.",
         ("check", "station.conf", "--fail-on", "error"),
         "Findings stand at the document's lines: a gust arrives twice in the journal, and mast 3 delivers to nobody.",
+    ),
+    Chapter(
+        "A service that runs",
+        "All this was the plan on disk. The process is another thing: here the stand-in plays the week, many times as fast, into real files.",
+        (
+            "mimic",
+            "plan.yaml",
+            "week.jsonl",
+            "--into",
+            "room",
+            "--clean",
+            "--pace",
+            "4000",
+            "--service",
+            "room.service.yaml",
+            "&",
+        ),
+        "It goes on in the background to the end of this tour. room.service.yaml says how to talk to it; one for your service is as long.",
+        until="room.service.yaml",
+    ),
+    Chapter(
+        "Which levels does it really have?",
+        "What the process says, beside what the plan says.",
+        ("live", "room.service.yaml"),
+        "All as planned. Somebody's forgotten change would stand out, and vetrina would end with 1.",
+    ),
+    Chapter(
+        "INC-7, guarded",
+        "The scanner's debug messages are wanted for a few seconds, the noise of lib is not; then everything goes back, whatever happens.",
+        (
+            "capture",
+            "room.service.yaml",
+            "--tune",
+            "ropeway.gate.scanner=debug",
+            "--tune",
+            "lib=off",
+            "--into",
+            "INC-7",
+            "--note",
+            "gate 2 sticks",
+            "--for",
+            "4 seconds",
+        ),
+        "What was there before went on record first, and a guardian process stood by. INC-7/ holds what the logs got meanwhile, byte for byte.",
+    ),
+    Chapter(
+        "And search what was collected",
+        "The sections of all logs, read back into events and merged by time.",
+        ("find", "INC-7/events.jsonl", "--level", "warn..", "--last", "5"),
+        "The levels are what they were; INC-7/capture.md is the report for the ticket.",
     ),
 )

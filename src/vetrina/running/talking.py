@@ -16,6 +16,7 @@ from typing import TYPE_CHECKING, Any
 from msgspec import Struct
 
 from vetrina.core.base.errors import NotUnderstood, VetrinaError
+from vetrina.core.base.faults import refuse
 from vetrina.core.services.filling import request_of, words_of
 from vetrina.core.services.service import Service, Step
 
@@ -63,7 +64,11 @@ class Talker:
             self._web = None
 
     def _request(self, step: Step, values: Mapping[str, str]) -> Answer:
-        from vetrina.running.requests import Web  # noqa: PLC0415  (programs need no HTTP)
+        try:
+            from vetrina.running.requests import Web  # noqa: PLC0415  (programs need no HTTP)
+        except ImportError as error:
+            what = f"asking over HTTP needs {error.name}, which is not installed"
+            raise refuse(what, fix="pip install 'vetrina[live]'", where=self.service.file) from None
 
         assert self.service.http is not None  # noqa: S101  (a request without it is a fault of the file)
         try:
