@@ -50,20 +50,58 @@ def refreshed(page: Path, folder: Path) -> str:
     def again(found: re.Match[str]) -> str:
         call, said = found.groups()
         words = shlex.split(call.removeprefix("$ "))[1:]
+        if words[-1] == "&":
+            return f"```console\n{call}\n{_settled(aside(words[:-1], folder, running))}```"
         environment = {**os.environ, "COLUMNS": "96", "PYTHONUTF8": "1"}
         program = Path(sys.executable).with_name("vetrina")
+        together = subprocess.STDOUT if words[0] in {"live", "capture"} else subprocess.PIPE
         done = subprocess.run(  # noqa: S603  (the project's own examples)
-            [program, *words], cwd=folder, env=environment, capture_output=True, text=True, check=False
+            [program, *words], cwd=folder, env=environment, stdout=subprocess.PIPE, stderr=together, text=True, check=False
         )
-        whole = re.sub(rf"{re.escape(str(folder))} *( #)?", r"/home/duty/sereno \1", done.stdout + done.stderr)
+        whole = re.sub(rf"{re.escape(str(folder))} *( #)?", r"/home/duty/sereno \1", done.stdout + (done.stderr or ""))
         whole = re.sub(r"read in \d+\.\d\d s", "read in 0.02 s", whole)
+        whole = _settled(whole) if running else whole
         lines = whole.splitlines()
         if said.rstrip().endswith("…"):
             kept = len(said.rstrip().splitlines()) - 1
             whole = "\n".join([*lines[:kept], "…"]) + "\n"
         return f"```console\n{call}\n{whole}```"
 
-    return _CODE.sub(_printed(folder), _BLOCK.sub(again, page.read_text(encoding="utf-8")))
+    running: list[subprocess.Popen[str]] = []
+    try:
+        return _CODE.sub(_printed(folder), _BLOCK.sub(again, page.read_text(encoding="utf-8")))
+    finally:
+        for one in running:
+            one.terminate()
+            one.communicate()
+
+
+_VARYING = (
+    (r"127\.0\.0\.1:\d+", "127.0.0.1:8700"),
+    (r"\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d\.\d{3}Z", "2026-11-13T10:41:02.123Z"),
+    (r"(?m)^\d\d:\d\d:\d\d\.\d{3}  ", "10:41:02.123  "),
+    (r"process \d+", "process 4711"),
+    (r"\b\S+ on \S+, process", "duty on valley, process"),
+    (r"(?<=last by )\S+", "duty"),
+)
+
+
+def _settled(text: str) -> str:
+    """Return what a running service's page shows: times, ports and processes as they always are there."""
+    for pattern, usual in _VARYING:
+        text = re.sub(pattern, usual, text)
+    return text
+
+
+def aside(words: list[str], folder: Path, running: list[subprocess.Popen[str]]) -> str:
+    """Start a command that goes on in the background to the end of the page; return its first two lines."""
+    program = Path(sys.executable).with_name("vetrina")
+    process = subprocess.Popen(  # noqa: S603  (the project's own examples)
+        [program, *words], cwd=folder, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True
+    )
+    running.append(process)
+    assert process.stdout is not None  # noqa: S101  (a pipe)
+    return process.stdout.readline() + process.stdout.readline()
 
 
 def _printed(folder: Path) -> Callable[[re.Match[str]], str]:
@@ -83,9 +121,9 @@ def main() -> None:
     """Refresh every page, and make those of the reference."""
     for name, text in pages().items():
         (FOLDER / name).write_text(text, encoding="utf-8")
-    with tempfile.TemporaryDirectory() as name:
-        prepare(Path(name))
-        for page in PAGES:
+    for page in PAGES:
+        with tempfile.TemporaryDirectory() as name:
+            prepare(Path(name))
             page.write_text(refreshed(page, Path(name)), encoding="utf-8")
 
 

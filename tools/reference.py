@@ -24,6 +24,7 @@ from vetrina.core.checks import load, page
 from vetrina.core.config import grammar, plan_kinds
 from vetrina.core.schema import kinds
 from vetrina.core.schema.containers import Key, ListOf, MapOf, Record
+from vetrina.core.services.grammar import SERVICE
 from vetrina.core.sink_kinds import KINDS
 from vetrina.core.templates import steps
 from vetrina.core.templates.sources import SOURCES
@@ -48,6 +49,7 @@ def pages() -> dict[str, str]:
         "checks.md": _checks(),
         "outputs.md": _outputs(),
         "mapping.md": _mapping(),
+        "service.md": _service(),
         "api.md": _api(),
     }
     return {name: MADE + text.rstrip() + "\n" for name, text in made.items()}
@@ -61,13 +63,14 @@ def _index() -> str:
 - [Events](events.md): every key of a line of events.
 - [Cases](cases.md): every key of a file of expected deliveries.
 - [Mappings](mapping.md): every key and every look-up by which a document in another format is read as a plan.
+- [Services](service.md): every key of the file that says how to talk to a running service.
 - [Commands](commands.md): every option of every command, exit codes, environment.
 - [Checks](checks.md): what each finds, why it matters, what to do.
 - [Outputs](outputs.md): every `--json` document, field by field.
 - [The Python API](api.md): every name that `import vetrina` offers.
 - [Limits](limits.md): every bound, and what happens at it.
 
-The schemas that editors and programs read are printed by `vetrina schema plan|events|cases|mapping|output`.
+The schemas that editors and programs read are printed by `vetrina schema plan|events|cases|mapping|service|output`.
 """
 
 
@@ -339,6 +342,38 @@ _CHOICES = """
 - **A text to be translated by tokens** may have 65,536 characters; a document 100 levels, 200,000 values and 64 MiB, as a plan.
 - **`adopt`** gives the plan the document's words as `levels` where a level is filled in later; a word that a plan cannot have then is told (exit 1).
 """
+
+
+def _service() -> str:
+    """Return the page of service files: every key, and what they mean together."""
+    text = """# Service files, key by key
+
+A service file says how to talk to one running service, and where it logs ([guide](../guide/live.md)). `vetrina schema service` prints its JSON
+Schema. Placeholders (`${NAME}`, `${NAME:-otherwise}`) stand anywhere, filled as in plans: from `--env`, `--env-file`, `values`, the environment.
+
+"""
+    version = Key(kinds.Choice(words=("1",)), "version of the format", required=True, example="1")
+    text += _section("A service file", {**SERVICE.keys, "vetrina-service": version})
+    for record in _records(*SERVICE.parts()):
+        text += _section(record.name[0].upper() + record.name[1:], record.keys)
+    return (
+        text
+        + """## What they mean
+
+- A **request** goes to `http.base` with the step's path behind it. `{logger}`, `{level}` and `{text}` are filled in; in a path `{logger}` is
+  percent-encoded, and a name that is `.` or `..` is refused. Headers of `http` and of the step go along. Redirects are not followed. On loopback no
+  proxy is used. A user and a password in `base` are sent as HTTP Basic.
+- A **program** runs without a shell, without input, in the folder of the service file; its standard output is the answer, its standard error is
+  thrown away, and it must end with 0. A name that begins with `-` is refused unless `--` stands before it.
+- An **answer** is read whole, within `timeout`, and has at most 16 MiB. `each` leads to the loggers, `name`, `level` and `effective` from each of them on. Where
+  `level` finds null or nothing, none is set. Without `level` (or `effective`) that is not known, and said so. A 404 to `read` means that the service does
+  not know the logger. `lines` reads text line by line; lines that do not fit are passed over.
+- Of `list` and `read` one is needed, `set` for a change. **Without `clear`** a logger that had no level of its own gets the one that was in effect.
+- `levels` are the service's own words. One that is sent is the first that means just this severity, else the plan's name for it.
+- Values of `headers`, a user and a password in `base`, and placeholders' values whose names look like a credential's never show: not in an error, a
+  record, a report. Nothing of an answer ever stands in a message.
+"""
+    )
 
 
 def _outputs() -> str:

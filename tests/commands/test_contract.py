@@ -56,7 +56,10 @@ DOCUMENTS: dict[str, list[str]] = {
     "find-folded": ["find", W, "--fold"],
     "rehearse": ["rehearse", "plan.yaml", W, "--into", "box", "--verify"],
 }  # fmt: skip
-ELSEWHERE = {"read": "on standard error, tested where logs are read", "receive": "until Ctrl-C, tested where it listens"}
+ELSEWHERE = {
+    "read": "on standard error, tested where logs are read",
+    "receive": "until Ctrl-C, tested where it listens",
+} | dict.fromkeys(("live", "live-tune", "live-put-back", "live-record", "capture", "mimic"), "tested where a service runs")
 
 
 def test_every_document_is_tried() -> None:

@@ -80,8 +80,7 @@ def run(
     recording = Recording(inputs, strict=strict)
     sandbox.make_folder(into)
     with locked(into.resolve()), noted() as stop:
-        _enter(into, clean=clean)
-        rehearsal = _rehearsal(found.plan, into)
+        rehearsal = _rehearsal(found.plan, into, clean=clean)
         process = Mimicked(rehearsal, _loggers(inputs, recording, found.plan))
         server = _listening(process, listen, manner)
         _tell(given, found, plan, into, service, server.port, as_json=json)
@@ -111,13 +110,11 @@ def _inputs(events: str, also: list[str], *, loop: bool) -> Inputs:
     return inputs
 
 
-def _enter(into: Path, *, clean: bool) -> None:
+def _rehearsal(plan: Plan, into: Path, *, clean: bool) -> Rehearsal:
+    """Enter the folder; return what plays into it."""
     told = sandbox.enter(into, clean=clean, by="mimic")
     if told:
         calling.remark([told])
-
-
-def _rehearsal(plan: Plan, into: Path) -> Rehearsal:
     box = sandbox.Sandbox(into, most_bytes=1 << 40, most_files=1_000_000)
     return Rehearsal(Router(plan), RehearsalSite(plan, mimic_files.folder_of(plan), box))
 

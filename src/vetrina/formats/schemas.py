@@ -109,7 +109,7 @@ def _flat(kind: Any, title: str) -> Schema:
 
 def _used(definitions: dict[str, Any], name: str) -> bool:
     inside = {key: value for key, value in definitions.items() if key != name}
-    return f"#/$defs/{name}" in str(inside) or f"'#/$defs/{name}'" in str(definitions[name])
+    return f"'#/$defs/{name}'" in str(inside) or f"'#/$defs/{name}'" in str(definitions[name])
 
 
 __all__ = ["cases_schema", "events_schema", "plan_schema", "record_schema"]

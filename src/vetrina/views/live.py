@@ -125,5 +125,5 @@ def record_note(record: Record, command: str) -> Line:
     count = sum(len(one.changes) for one in record.steps)
     last = record.steps[-1]
     names = ", ".join(dict.fromkeys(change.logger for one in record.steps for change in one.changes))
-    text = f"{counted(count, 'change')} of this service not put back: {names}; the last by {last.user} ({last.command}) at {last.at}. {command} --put-back"
+    text = f"{counted(count, 'change')} of this service not put back: {names}; the last by {last.user} ({last.command}) at {last.at}; put back by: {command} --put-back"
     return [Span("on record: ", "raised"), span(text)]

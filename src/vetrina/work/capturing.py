@@ -6,9 +6,7 @@ collected (collecting.py), how it is shown.
 
 from __future__ import annotations
 
-import os
 import select
-import subprocess
 import sys
 import time
 from collections.abc import Callable
@@ -31,6 +29,7 @@ from vetrina.running.opening import Given, Known
 from vetrina.running.session import Session
 from vetrina.running.tuning import levels_before
 from vetrina.work.capture_state import OWN, VERSION, Asked, CaptureState, PutBackDone, StepDone, forget, parts_folder, save
+from vetrina.work.commanding import Command
 
 _PAUSE = 0.05
 _SAVE_EVERY = 0.2
@@ -88,7 +87,7 @@ class Capture:
         self._carried: dict[str, bytes] = {}
         self._hit = False
         self._saved = 0.0
-        self._process: subprocess.Popen[bytes] | None = None
+        self._process: Command | None = None
         self._late = False
 
     def run(self) -> CaptureState:
@@ -222,9 +221,8 @@ class Capture:
             now = time.monotonic()
             if self._stop.asked:
                 return ""
-            if self._process is not None and self._process.poll() is not None:
-                self.state.exit = self._process.returncode
-                return f"the command ended with {self.state.exit}"
+            if self._process is not None and self._process.ended():
+                return f"the command ended with {self._process.end()}"
             if self._hit:
                 return "a line for --until arrived"
             if until is not None and now >= until:
@@ -239,32 +237,21 @@ class Capture:
             time.sleep(_PAUSE)
 
     def _started(self, command: list[str]) -> bool:
-        own_group = not sys.stdin.isatty()
         try:
-            self._process = subprocess.Popen(  # noqa: S603  (the user's own command)
-                command, process_group=0 if own_group else None, stdout=sys.stderr if self._wish.apart else None
-            )
-        except (OSError, ValueError) as error:
-            self._problem(f"the command cannot be started: {getattr(error, 'strerror', None) or error}")
+            self._process = Command(command, apart=self._wish.apart)
+        except OSError as error:
+            self._problem(f"the command cannot be started: {error.strerror or error}")
             return False
         return True
 
     def _end_command(self) -> None:
-        """End the command where it has not ended by itself: asked first, then made to."""
         process, self._process = self._process, None
-        if process is None or process.poll() is not None:
-            if process is not None:
-                self.state.exit = process.returncode
+        if process is None:
             return
-        group = os.getpgid(process.pid) == process.pid
-        for how in (15, 9):
-            with suppress(ProcessLookupError):
-                os.killpg(process.pid, how) if group else process.send_signal(how)
-            with suppress(subprocess.TimeoutExpired):
-                process.wait(_ENDING)
-                break
-        self.state.exit = process.returncode
-        self._step(f"the command was ended: {process.returncode}")
+        ended = process.ended()
+        self.state.exit = process.end()
+        if not ended:
+            self._step(f"the command was ended: {self.state.exit}")
 
     def _watch(self, session: Session) -> None:
         """Look after the guardian: what it did, and whether it is there."""
