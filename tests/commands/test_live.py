@@ -53,7 +53,7 @@ def test_what_the_process_says_beside_what_the_plan_says(folder: Path, room: Sta
     }
     assert (found.json["service"], found.json["loggers"][0]["origin"]["line"]) == ("control room", 2)
     screen = call(folder, "live", service)
-    assert "1 same, 2 differs, 1 only in the service, 1 only planned." in screen.out
+    assert "1 same, 2 differ, 1 only in the service, 1 only planned." in screen.out
     assert room.sent() == []
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Mapping, Sequence
 
+from vetrina.core.base.logger_names import ROOT
 from vetrina.core.services.levels_now import LevelNow, Row, Verdict
 from vetrina.core.services.records import Record
 from vetrina.core.services.words import Words
@@ -22,11 +23,25 @@ def level_lines(rows: Sequence[Row], words: Words, width: int, *, planned: bool)
     """Return the loggers as a table, and what they add up to."""
     heads = [Column("logger", least=14), Column("set"), Column("in effect")]
     heads += [Column("planned"), Column("planned by", least=16), Column("")] if planned else []
-    lines = table(heads, [_cells(one, words, planned=planned) for one in rows], width)
-    return [*lines, [], *_sum_lines(rows, width, planned=planned)]
+    setting = {one.logger: one for one in rows if one.now is not None and one.now.set is not None}
+    below = {one.logger: _inherits(one, setting, words) for one in rows if one.verdict == "differs"}
+    lines = table(heads, [_cells(one, words, below.get(one.logger, ""), planned=planned) for one in rows], width)
+    return [*lines, [], *_sum_lines(rows, width, sum(map(bool, below.values())), planned=planned)]
 
 
-def _cells(row: Row, words: Words, *, planned: bool) -> list[Span]:
+def _inherits(row: Row, setting: Mapping[str, Row], words: Words) -> str:
+    """Return the logger that one inherits its level from in the service, nothing where that is as planned, or not known."""
+    if row.now is None or not row.now.tells_set or row.now.set is not None:
+        return ""
+    above = row.logger
+    while above and above != ROOT:
+        above = above.rpartition(words.separator)[0] or ROOT
+        if above in setting:
+            return above if setting[above].verdict != "same" else ""
+    return ""
+
+
+def _cells(row: Row, words: Words, below: str, *, planned: bool) -> list[Span]:
     now = row.now
     cells = [
         span(row.logger),
@@ -43,7 +58,7 @@ def _cells(row: Row, words: Words, *, planned: bool) -> list[Span]:
         *cells,
         span(words.scale.name(row.planned), level_style(row.planned)),
         span(f"{row.inherited_from}, {where}" if row.inherited_from else where, "quiet" if row.inherited_from else ""),
-        Span(text, style),
+        span(f"{text}, as {below}", "quiet") if below else Span(text, style),
     ]
 
 
@@ -54,11 +69,13 @@ def _level(word: str | None, words: Words) -> Span:
     return span(f"{word} (?)", "bad") if severity is None else span(words.scale.name(severity), level_style(severity))
 
 
-def _sum_lines(rows: Sequence[Row], width: int, *, planned: bool) -> list[Line]:
+def _sum_lines(rows: Sequence[Row], width: int, inherited: int, *, planned: bool) -> list[Line]:
     lines: list[Line] = []
     counts = Counter(one.verdict for one in rows)
     if planned and rows:
         words = [f"{counts[name]} {text}" for name, (text, _) in _VERDICTS.items() if counts[name]]
+        words = [one.replace("differs", "differ") if not one.startswith("1 ") else one for one in words]
+        words[-1] += f"; {inherited} of those that differ only inherit it" if inherited else ""
         lines += wrapped(", ".join(words) + ".", width)
     strange = sorted({one.unknown_word for one in rows if one.unknown_word})
     if strange:
