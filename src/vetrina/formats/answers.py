@@ -8,11 +8,13 @@ from typing import Any
 import msgspec
 
 from vetrina.core.base.errors import NotUnderstood, VetrinaError
+from vetrina.core.base.events import LONGEST_LOGGER
 from vetrina.core.services.levels_now import LevelNow
 from vetrina.core.services.service import Look, Reading, Step
 from vetrina.formats.notations.json_values import value_path
 
 MOST_LOGGERS = 1_000_000
+LONGEST_WORD = 200
 
 
 class WrongAnswer(VetrinaError):
@@ -73,6 +75,8 @@ def _of_lines(reading: Reading, data: bytes, name: str) -> Iterator[LevelNow]:
             raise WrongAnswer("a line fits the expression, and has no name")
         set_ = found["level"] if "level" in groups else None
         effective = found["effective"] if "effective" in groups else None
+        if len(own) > LONGEST_LOGGER or max(len(set_ or ""), len(effective or "")) > LONGEST_WORD:
+            raise WrongAnswer("a line fits the expression, and what it names is too long to be a name and a level")
         yield LevelNow(own, set_ or None, effective or None, "level" in groups, "effective" in groups)
 
 
@@ -96,6 +100,8 @@ def _look(look: Look, place: tuple[str | int, ...], item: Any, what: str, at: in
     if len(found) > 1:
         raise WrongAnswer(f"the {what} of logger {at} stands in several places")
     value = found[0][1] if found else None
+    if isinstance(value, str) and len(value) > (LONGEST_LOGGER if what == "name" else LONGEST_WORD):
+        raise WrongAnswer(f"the {what} of logger {at} is too long to be one")
     if value is None or isinstance(value, str):
         return value or (None if what != "name" else value)
     if isinstance(value, int) and not isinstance(value, bool):

@@ -10,6 +10,7 @@ from pathlib import Path
 from vetrina.core.base.errors import NotUnderstood
 from vetrina.core.base.faults import Fault, Refused, refuse
 from vetrina.core.base.hidden import hide
+from vetrina.core.base.secrets import looks_secret
 from vetrina.core.config.merging import merge
 from vetrina.core.config.placeholders import Filler
 from vetrina.core.config.reading import PlanReader, with_values
@@ -65,7 +66,8 @@ def read_service(
     hide(reader.hidden)
     real = Path(os.path.realpath(path))
     service = build_service(keys, _no_path, reader.report, name, str(real.parent))
-    hide(service.hidden)
+    named = (value.text for name, value in values.items() if looks_secret(name))
+    hide([*service.hidden, *named])
     if reader.faults:
         raise Refused(with_values(one, reader) for one in reader.faults)
     return service

@@ -71,7 +71,7 @@ class Asked:
             name = self.words.planned(one.name)
             if found.setdefault(name, one) != one:
                 what = "names a logger twice, with different levels" if found[name].name == one.name else (
-                    f'names two loggers that are both "{name}" here: the separator in its file may be wrong'
+                    "names two loggers that are one in the plan's separator: the separator in its file may be wrong"
                 )  # fmt: skip
                 raise Unanswered(f"the answer to list cannot be read: it {what}")
         self._names = {name: one.name for name, one in found.items()}
@@ -105,6 +105,8 @@ class Asked:
         self._tell("mark", {"text": text})
 
     def _tell(self, name: str, values: dict[str, str]) -> None:
+        if name not in self.service.steps:
+            raise Unanswered(f"the service's file has no {name} step any more", sent=False)
         try:
             self._talker.ask(name, values)
         except NoAnswer as error:

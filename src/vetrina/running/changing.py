@@ -14,6 +14,8 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from vetrina.core.base.errors import VetrinaError
+from vetrina.core.base.faults import Refused
+from vetrina.core.base.hidden import shown
 from vetrina.core.services.levels_now import LevelNow
 from vetrina.core.services.records import Changed, Due, Record, RecordStep, due, restored, shows, word_back
 from vetrina.formats.service_records import read_record, write_record
@@ -71,7 +73,7 @@ class Changer:
         changes = tuple(Changed(name, before[name], words.word(level)) for name, level in wanted.items())
         step = RecordStep(id_, now_text(), command, _user(), os.getpid(), platform.node(), str(Path.cwd()), changes)
         record = self.record()
-        write_record(self.file, replace(record, service=self.asked.service.address, steps=(*record.steps, step)))
+        write_record(self.file, replace(record, service=shown(self.asked.service.address), steps=(*record.steps, step)))
         try:
             for one in changes:
                 self._set(one)
@@ -124,7 +126,10 @@ class Changer:
                 self._look_again(one, result)
         if result.back or not waiting:
             done = [name for name in result.back if name not in result.failed]
-            write_record(self.file, self.record().without(done, ids))
+            try:
+                write_record(self.file, self.record().without(done, ids))
+            except Refused as refused:  # the levels are back, and the record says still that they are not
+                result.failed["the record"] = f"what is back could not be taken off it: {refused}"
         return result
 
     def _send_back(self, one: Due, result: PutBack, *, anyway: bool) -> bool:

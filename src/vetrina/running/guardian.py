@@ -25,6 +25,7 @@ from vetrina.running.asking import Asked
 from vetrina.running.changing import Changer, PutBack, now_text, put_back_problems
 from vetrina.running.holding import Holder, lock_path, note_holder, turn
 from vetrina.running.opening import Given, known_service
+from vetrina.views.screen import safe
 
 PATIENCE = 600.0
 FIRST_PAUSE, LONGEST_PAUSE = 2.0, 10.0
@@ -149,7 +150,7 @@ class _Guardian:
                 handle = os.open(self.orders.log, os.O_WRONLY | os.O_CREAT | os.O_APPEND | os.O_NOFOLLOW, 0o600)
                 self._log = os.fdopen(handle, "a", encoding="utf-8", errors="backslashreplace")
                 self._log.write(f"{self._begun} guarding for process {self.orders.changer}\n")
-            self._log.write(shown(f"{now_text()} {text}") + "\n")
+            self._log.write(safe(shown(f"{now_text()} {text}")) + "\n")
             self._log.flush()
 
 

@@ -58,7 +58,7 @@ def state_folder() -> Path:
 
 def lock_path(service: Service, part: str = "lock") -> Path:
     """Return the lock of a service, by its address."""
-    return state_folder() / f"{hashlib.sha256(service.address.encode('utf-8', 'surrogatepass')).hexdigest()[:24]}.{part}"
+    return state_folder() / f"{hashlib.sha256(service.identity.encode('utf-8', 'surrogatepass')).hexdigest()[:24]}.{part}"
 
 
 class Hold:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import posixpath
 from collections.abc import Mapping
 from datetime import timedelta
 from typing import Any
@@ -92,11 +93,24 @@ class Service(Struct, frozen=True):
 
     @property
     def address(self) -> str:
-        """Where it is talked to: its base, without what is secret in it, or the program that sets its levels."""
-        step = self.steps.get("set") or self.steps.get("list") or self.steps.get("read")
+        """Where it is talked to, for people: its base, without what is secret in it, or the program that sets its levels."""
+        step = self._changing
         if step is not None and step.run:
-            return "program " + " ".join(step.run)
+            return f"program {step.run[0]}"
         return "" if self.http is None else plain_address(self.http.base)
+
+    @property
+    def identity(self) -> str:
+        """What is equal for all files that talk to this service: the address, or the program with all its words."""
+        step = self._changing
+        if step is None or not step.run:
+            return self.address
+        program = posixpath.normpath(posixpath.join(self.folder, step.run[0])) if "/" in step.run[0] else step.run[0]
+        return "\0".join(("program", program, *step.run[1:]))
+
+    @property
+    def _changing(self) -> Step | None:
+        return self.steps.get("set") or self.steps.get("list") or self.steps.get("read")
 
     @property
     def asks(self) -> bool:
