@@ -17,7 +17,7 @@ from vetrina.core.base.errors import VetrinaError
 from vetrina.core.base.faults import Refused
 from vetrina.core.base.hidden import shown
 from vetrina.core.services.levels_now import LevelNow
-from vetrina.core.services.records import Changed, Due, Record, RecordStep, due, restored, shows, word_back
+from vetrina.core.services.records import Changed, Due, Record, RecordStep, due, restored, shows, unchanged, word_back
 from vetrina.formats.service_records import read_record, write_record
 from vetrina.running.asking import Asked, Unanswered
 
@@ -74,13 +74,17 @@ class Changer:
         step = RecordStep(id_, now_text(), command, _user(), os.getpid(), platform.node(), str(Path.cwd()), changes)
         record = self.record()
         write_record(self.file, replace(record, service=shown(self.asked.service.address), steps=(*record.steps, step)))
-        try:
-            for one in changes:
+        for at, one in enumerate(changes):
+            try:
                 self._set(one)
-        except NotChanged as reason:
-            again = self.put_back([step.id], anyway={reason.logger}, late=True)
-            raise NotChanged(str(reason), reason.logger, again) from None
+            except NotChanged as reason:
+                self._off_record({later.logger for later in changes[at + 1 :]}, {step.id})  # nothing was sent to those
+                again = self.put_back([step.id], anyway={reason.logger}, late=True)
+                raise NotChanged(str(reason), reason.logger, again) from None
         return step
+
+    def _off_record(self, loggers: Collection[str], steps: Collection[str]) -> None:
+        write_record(self.file, self.record().without(loggers, steps))
 
     def _set(self, one: Changed) -> None:
         if self._stopped():
@@ -127,7 +131,7 @@ class Changer:
         if result.back or not waiting:
             done = [name for name in result.back if name not in result.failed]
             try:
-                write_record(self.file, self.record().without(done, ids))
+                self._off_record(done, ids)
             except Refused as refused:  # the levels are back, and the record says still that they are not
                 result.failed["the record"] = f"what is back could not be taken off it: {refused}"
         return result
@@ -144,7 +148,8 @@ class Changer:
                 result.failed[one.logger] = "the service does not know it any more"
                 return False
             ours = words.same(now.set, one.after) if now.tells_set else words.same(now.in_effect, one.after)
-            if not (ours or anyway or restored(now, one.before, words, clears=self.asked.clears)):
+            as_before = restored(now, one.before, words, clears=self.asked.clears) or unchanged(now, one.before, words)
+            if not (ours or anyway or as_before):
                 result.foreign[one.logger] = f"it is {now.set or now.in_effect or 'not set'} now, and was set to {one.after}"
                 return False
             self._send(one)

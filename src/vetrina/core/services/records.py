@@ -92,6 +92,13 @@ def restored(now: LevelNow, before: LevelNow, words: Words, *, clears: bool) -> 
     return words.same(now.in_effect, before.in_effect)
 
 
+def unchanged(now: LevelNow, before: LevelNow, words: Words) -> bool:
+    """Tell whether a logger was not changed at all."""
+    if before.tells_set and now.tells_set:
+        return words.same(now.set, before.set)
+    return words.same(now.in_effect, before.in_effect)
+
+
 def shows(now: LevelNow, word: str, words: Words) -> bool:
     """Tell whether a logger has the level that was sent: set there, where that is told, and in effect, where that is."""
     if now.tells_set and not words.same(now.set, word):
