@@ -27,7 +27,8 @@ from vetrina.views import capture as view
 from vetrina.views import live as live_view
 from vetrina.views import screen
 from vetrina.work.capture_state import Asked, load
-from vetrina.work.capturing import Arrived, Capture, Unreached, Wish
+from vetrina.work.capture_wish import Arrived, Wish
+from vetrina.work.capturing import Capture, Unreached
 from vetrina.work.collecting import collect, resumed
 from vetrina.work.conditions import expressions_of
 from vetrina.work.outcomes import Trial
@@ -197,7 +198,7 @@ class _Counted:
 
     def __init__(self, *, on: bool) -> None:
         self._on = on and sys.stderr.isatty()
-        self._live: Any = None
+        self._live = ""
         self._shown = 0.0
 
     def __enter__(self) -> Self:
@@ -214,9 +215,10 @@ class _Counted:
         lines = sum(arrived.lines.values())
         where = ", ".join(f"{screen.number(count)} in {name}" for name, count in sorted(arrived.lines.items()) if count)
         text = f"arrived: {screen.counted(lines, 'line')}, {show_size(arrived.bytes)}" + (f" ({where})" if where else "")
-        sys.stderr.write("\r\x1b[K" + screen.shorten(text, calling.width() - 1))
-        sys.stderr.flush()
-        self._live = True
+        if text != self._live:
+            self._live = text
+            sys.stderr.write("\r\x1b[K" + screen.shorten(text, calling.width() - 1))
+            sys.stderr.flush()
 
     def say(self, what: str) -> None:
         """Tell a step on a line of its own."""
@@ -228,7 +230,7 @@ class _Counted:
         if self._live:
             sys.stderr.write("\r\x1b[K")
             sys.stderr.flush()
-            self._live = None
+            self._live = ""
 
 
 def _collect(folder: Path, given: Given, *, zip_: bool, wide: bool, json: bool) -> None:

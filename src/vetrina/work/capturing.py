@@ -11,64 +11,26 @@ import sys
 import time
 from collections.abc import Callable
 from contextlib import ExitStack, suppress
-from pathlib import Path
-from typing import Protocol
-
-from msgspec import Struct
 
 from vetrina.core.base.errors import VetrinaError
-from vetrina.core.base.expressions import Expression
 from vetrina.core.base.faults import Refused, refuse
 from vetrina.core.base.wording import counted
 from vetrina.core.services.levels_now import LevelNow
 from vetrina.formats.safe_files import locked
 from vetrina.running.asking import Unanswered
 from vetrina.running.changing import NotChanged, PutBack, now_text
-from vetrina.running.logs_followed import LogKnown, Logs
+from vetrina.running.logs_followed import Logs
 from vetrina.running.opening import Given, Known
 from vetrina.running.session import Session
 from vetrina.running.tuning import levels_before
-from vetrina.work.capture_state import OWN, VERSION, Asked, CaptureState, PutBackDone, StepDone, forget, parts_folder, save
+from vetrina.work.capture_state import OWN, VERSION, CaptureState, PutBackDone, StepDone, forget, parts_folder, save
+from vetrina.work.capture_wish import Arrived, Stops, Wish
 from vetrina.work.commanding import Command
 
 _PAUSE = 0.05
 _SAVE_EVERY = 0.2
 _ENDING = 5.0
 _LONGEST_LINE = 1 << 20
-
-
-class Stops(Protocol):
-    """What tells whether a call is to end early."""
-
-    name: str
-    hurry: bool
-
-    @property
-    def asked(self) -> bool:
-        """Whether it is to end."""
-
-
-class Wish(Struct):
-    """What a capture is to do.
-
-    ``enter`` lets Enter end the wait; ``apart`` keeps what the command writes out of standard output.
-    """
-
-    asked: Asked
-    wanted: dict[str, int]
-    into: Path
-    until: Expression | None = None
-    enter: bool = False
-    apart: bool = False
-    cost: list[str] = []
-    logs: list[LogKnown] = []
-
-
-class Arrived(Struct):
-    """What arrived in the sections so far, for who looks on."""
-
-    bytes: int = 0
-    lines: dict[str, int] = {}
 
 
 class Capture:
@@ -89,6 +51,7 @@ class Capture:
         self._saved = 0.0
         self._process: Command | None = None
         self._late = False
+        self._ended: float | None = None
 
     def run(self) -> CaptureState:
         """Go through all steps up to the end of the sections; what went wrong is in the state's problems.
@@ -182,6 +145,7 @@ class Capture:
         if self._stop.asked:
             self._problem(f"stopped by {self._stop.name}")
         self._mark(session, "ends")
+        self._ended = time.monotonic()
 
     def _during(self, session: Session) -> None:
         try:
@@ -206,7 +170,7 @@ class Capture:
         until = time.monotonic() + asked.for_ if asked.for_ is not None else None
         # without a guardian nothing was changed, and --at-most bounds the wait alone
         at_most = time.monotonic() + asked.at_most
-        self._step("waiting")
+        self._step(f"waiting for {' or '.join(self._wish.ends())}, {asked.at_most:g} seconds at most")
         try:
             why = self._waited(session, until, at_most)
         finally:
@@ -321,7 +285,7 @@ class Capture:
     def _settle(self) -> None:
         """Take what still comes, and the rest of all logs."""
         self._stop.hurry = True
-        until = time.monotonic() + self._wish.asked.settle
+        until = (self._ended or time.monotonic()) + self._wish.asked.settle
         while time.monotonic() < until:
             self._poll()
             time.sleep(_PAUSE)
