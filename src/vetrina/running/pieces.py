@@ -83,8 +83,12 @@ def as_was(handle: int, piece: Piece) -> bool:
 
 
 def more_of(handle: int, piece: Piece) -> Iterator[bytes]:
-    """Yield what an open file has more, as far as it goes now, and as long as it is the same: it may be emptied meanwhile."""
-    while (data := os.pread(handle, _BLOCK, piece.at)) and as_was(handle, piece):
+    """Yield what an open file has more, as far as it goes now, and as long as it is the same: it may be emptied meanwhile.
+
+    What it gets while it is read is left for the next time: a fast writer would never let it end.
+    """
+    size = os.fstat(handle).st_size
+    while (data := os.pread(handle, max(0, min(_BLOCK, size - piece.at)), piece.at)) and as_was(handle, piece):
         piece.took(data)
         yield data
 
