@@ -246,7 +246,7 @@ def test_a_kill_at_any_step_leaves_the_old_or_the_new_and_can_be_undone(
 def test_a_kill_at_a_random_moment_leaves_the_old_or_the_new(write: Write, folder: Path) -> None:
     chance = random.Random(7)
     plan = write("plan.yaml", PLAN)
-    for _ in range(40):
+    for _ in range(25):
         plan.write_text(PLAN)
         process = subprocess.Popen(
             [sys.executable, "-m", "vetrina", "apply", "plan.yaml", *TUNE, "--yes"],

@@ -137,7 +137,7 @@ def test_files_at_urls(run: Run, folder: Path, url: str, cluster: tuple[str, lis
 def test_a_worker_that_is_killed(run: Run, folder: Path, cluster: tuple[str, list[subprocess.Popen[str]]]) -> None:
     lines = (folder / "week.jsonl").read_bytes()
     with (folder / "long.jsonl").open("wb") as file:
-        for _ in range(80):
+        for _ in range(50):
             file.write(lines)
     words = ["routes", "plan.yaml", "long.jsonl", "--json"]
     process = subprocess.Popen(

@@ -12,7 +12,7 @@ from unittest import mock
 
 import msgspec
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from plans import in_force
@@ -138,7 +138,6 @@ def play(rehearsal: Rehearsal, events: list[Event], block: int = 4000) -> None:
     assert rehearsal.events == len(events)
 
 
-@settings(max_examples=60)
 @given(documents(), streams(), st.integers(60, 4000))
 def test_the_folder_agrees_with_the_simulation(text: str, events: list[Event], block: int) -> None:
     plan = in_force(text).plan
