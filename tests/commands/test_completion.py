@@ -58,6 +58,11 @@ def completed(folder: Path, line: str) -> list[str]:
         ("levels doc.xml --by m.yaml --tune ticket.", ["ticket.door="]),
         ("routes doc.xml week.jsonl --appender ", ["day"]),
         ("levels broken.yaml --stage ", []),
+        ("live s/room.service.yaml ropeway.", ["ropeway.gate"]),
+        ("live s/room.service.yaml --tune lib", ["lib.http="]),
+        ("capture s/room.service.yaml --tune lib.http=er", ["lib.http=error"]),
+        ("live plan.yaml --tune ro", ["root="]),
+        ("live nothere.yaml --tune ro", ["root="]),
         ("levels absent.yaml --stage ", []),
         ("levels faulty.yaml --stage ", ["x"]),
     ],
@@ -68,6 +73,7 @@ def test_names_are_offered(write: Write, folder: Path, line: str, offered: list[
     for name in ("doc.mapping.yaml", "m.yaml"):
         write(name, MAPPING)
     write("broken.yaml", "vetrina: [\n")
+    write("s/room.service.yaml", "vetrina-service: 1\nplan: ../plan.yaml\nwith: local.yaml\n")
     write("faulty.yaml", "vetrina: 1\nlogers: {}\nstages: {x: {}}\n")
 
     assert completed(folder, f"vetrina {line}") == offered

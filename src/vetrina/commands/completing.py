@@ -18,11 +18,26 @@ from vetrina.core.base.levels import NAMES, THRESHOLDS
 def _plans(ctx: typer.Context) -> list[str]:
     """Return the plan on the line, and the layers over it; where a word is missing, Click leaves arguments unread."""
     given = ctx.params
+    if any(one.name == "service" for one in ctx.command.params):
+        return _plans_of_service(str(given.get("service") or next(iter(ctx.args), "")))
     named = given.get("plan") or given.get("plans") or ()
     if not named and any(one.name in {"plan", "plans"} for one in ctx.command.params if one.param_type_name == "argument"):
         named = ctx.args[:1]
     first = [named] if isinstance(named, str | Path) else list(named)
     return [str(one) for one in (*first, *(given.get("with_") or ()))]
+
+
+def _plans_of_service(name: str) -> list[str]:
+    """Return the plan that a service's file names, and the layers over it."""
+    from vetrina.core.base.faults import Refused  # noqa: PLC0415  (only where the shell asks)
+    from vetrina.formats.documents import decode, read_bytes, yaml_value  # noqa: PLC0415
+
+    with suppress(Refused):
+        found = yaml_value(decode(read_bytes(Path(name), name), name), name)
+        layers = found.get("with") if isinstance(found, dict) else None
+        named = [found.get("plan"), *(layers if isinstance(layers, list) else [layers])] if isinstance(found, dict) else []
+        return [str(Path(name).parent / one) for one in named if isinstance(one, str)]
+    return []
 
 
 def _keys(ctx: typer.Context, section: str) -> list[str]:

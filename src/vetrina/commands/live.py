@@ -33,7 +33,13 @@ ServiceArgument = Annotated[
     typer.Argument(metavar="SERVICE", help="The service file: a YAML file that says how to talk to it.", show_default=False),
 ]
 TuneOption = Annotated[
-    list[str], typer.Option("--tune", metavar="LOGGER=LEVEL", help="Set a logger's level in the running service; repeatable.")
+    list[str],
+    typer.Option(
+        "--tune",
+        autocompletion=completing.tunes,
+        metavar="LOGGER=LEVEL",
+        help="Set a logger's level in the running service; repeatable.",
+    ),
 ]
 SettleOption = Annotated[
     str, typer.Option("--settle", metavar="DURATION", help="How long the service may take until it shows a change.")

@@ -108,11 +108,15 @@ class _Guardian:
             elif not late:
                 late = True
                 self._act("the time of --at-most is over")
-        if not late or not self._over():
+        if not self._over():
             self._act(f"process {self.orders.changer}, which had changed the levels, is gone")
 
     def _over(self) -> bool:
-        return self._changer.record().step(self.orders.step) is None
+        """Tell whether nothing of what is guarded is on record any more."""
+        try:
+            return self._changer.record().step(self.orders.step) is None
+        except (Refused, OSError):
+            return False
 
     def _act(self, why: str) -> None:
         """Put everything back, again and again while the service does not answer."""
