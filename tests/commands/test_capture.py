@@ -5,9 +5,11 @@ from __future__ import annotations
 import json
 import os
 import random
+import re
 import resource
 import signal
 import subprocess
+import sys
 import threading
 import time
 import zipfile
@@ -407,3 +409,40 @@ def test_a_stand_in_over_http(folder: Path) -> None:
         mimic.communicate(timeout=20)
     assert PROGRAM.exists()
     assert STEPS
+
+
+ROTATING = """
+import logging, logging.handlers, pathlib, random, sys, time
+handler = logging.handlers.RotatingFileHandler("app.log", maxBytes=int(sys.argv[1]), backupCount=int(sys.argv[2]))
+handler.setFormatter(logging.Formatter("%(asctime)s %(levelname)s %(name)s: %(message)s"))
+logger = logging.getLogger("ropeway.gate")
+logger.addHandler(handler)
+logger.setLevel("DEBUG")
+number = 0
+while not pathlib.Path("enough").exists():
+    number += 1
+    logger.info("line %06d %s", number, "x" * random.randrange(60))
+    time.sleep(float(sys.argv[3]))
+"""
+
+
+@pytest.mark.parametrize("size, backups, pause", [(3000, 5, 0.002), (3000, 1, 0.002), (20_000, 3, 0.0), (2000, 2, 0.0)])
+def test_a_process_that_rolls_by_the_standard_library(folder: Path, size: int, backups: int, pause: float) -> None:
+    (folder / "room.service.yaml").write_text(
+        "vetrina-service: 1\nlist: {run: [echo, a info], lines: '(?P<name>\\S+) (?P<level>\\S+)'}\n"
+        "logs: [{path: app.log, template: '{time|%Y-%m-%d %H:%M:%S,%3f} {level} {logger}: {message}'}]\n"
+    )
+    writer = subprocess.Popen([sys.executable, "-c", ROTATING, str(size), str(backups), str(pause)], cwd=folder)
+    try:
+        wait_for((folder / "app.log.1").exists)
+        found = call(folder, "capture", "room.service.yaml", "--into", "C", "--for", "1 second", *QUICK, "--json")
+    finally:
+        (folder / "enough").touch()
+        writer.wait(20)
+    (section,) = found.json["sections"]
+    numbers = [int(one) for one in re.findall(r"line (\d+) ", (folder / "C" / "sections" / "app.log").read_text())]
+    assert len(numbers) == len(set(numbers)) > 100
+    assert section["lost"] or numbers == list(range(numbers[0], numbers[0] + len(numbers)))
+    assert (found.code, bool(section["lost"])) in {(0, False), (1, True)}
+    assert section["events"] == len(numbers) or section["lost"]
+    assert not pause or not section["lost"]

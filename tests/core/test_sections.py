@@ -25,7 +25,8 @@ from vetrina.rehearsal.rehearsal import Rehearsal
 from vetrina.rehearsal.sandbox import Sandbox
 from vetrina.running.copies import Section
 from vetrina.running.families import Family
-from vetrina.running.sections import Follower, joined
+from vetrina.running.joining import joined
+from vetrina.running.sections import Follower
 
 PACKERS: dict[str, Callable[[bytes], bytes]] = {
     ".gz": gzip.compress, ".zst": zstandard.compress, ".xz": lzma.compress, ".bz2": bz2.compress,

@@ -6,15 +6,21 @@ from collections.abc import Container, Mapping
 
 from msgspec import Struct
 
+from vetrina.core.base.wording import counted
 from vetrina.core.plan.file_names import COMPRESSED
 from vetrina.running.families import Seen
 from vetrina.running.pieces import TELLING, Compared, Content, Piece
 
 _DOUBTFUL = 2
+_TOLD = 3
 
 
 class Section(Struct):
-    """One log's section so far: its pieces in order, the files that were there before it, what is lost of it."""
+    """One log's section so far: its pieces in order, the files that were there before it, what is lost of it.
+
+    ``gone`` counts how often the file that was open was gone, and in no copy, when a newer one came to light, ``elsewhere`` how often
+    it then had a name that is not looked at.
+    """
 
     name: str
     path: str
@@ -22,6 +28,8 @@ class Section(Struct):
     known: list[Piece] = []
     parts: int = 0
     overwritten: bool = False
+    gone: int = 0
+    elsewhere: int = 0
     recognised: list[tuple[int, int, int, int, str]] = []
 
     @property
@@ -32,16 +40,32 @@ class Section(Struct):
     @property
     def lost(self) -> list[str]:
         """What is missing, or may be, in clauses."""
+        emptied = [one for one in self.pieces if one.emptied and not one.done]
         found = [
             f"{one.path} was emptied in place or replaced after {one.at:,} bytes, and no copy has what stood there: what it got between the last look and then is lost"
-            for one in self.pieces
-            if one.emptied and not one.done
+            for one in emptied[:_TOLD]
         ]
+        if len(emptied) > _TOLD:
+            found.append(f"the same of {len(emptied) - _TOLD:,} further files of {self.path}")
         if self.overwritten:
             found.append(
                 f"rolled files of {self.path} were written over by others: some bytes may stand here twice, or be missing"
             )
+        if self.gone:
+            found.append(
+                f"files of {self.path} were gone at the next look, {counted(self.gone, 'time')}: they are whole here, and others that were rolled and removed in between are lost, if there were any"
+            )
         return found
+
+    @property
+    def notes(self) -> list[str]:
+        """What is not known of it, in clauses."""
+        if not self.elsewhere:
+            return []
+        times = counted(self.elsewhere, "time")
+        return [
+            f"{self.path} was rolled to a name that is not looked at, {times}: whether more than one file was rolled between two looks is not known"
+        ]
 
 
 def being_packed(section: Section, seen: Seen, content: Content, files: dict[str, Seen]) -> bool:
@@ -68,7 +92,7 @@ def copied(
         if not content.whole:
             return None, False
         known, opened_ = piece in section.known, piece.part in opened
-        located = piece.id in old if known else piece.id in there and not piece.emptied
+        located = piece.id in old if known else piece.id in there and opened_
         rank = _rank(piece, compared, located=located, matched=piece.part in matched, opened=opened_, known=known)
         if rank is not None and (best is None or rank < best[0]):
             best = (rank, piece)

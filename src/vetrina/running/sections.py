@@ -136,8 +136,15 @@ class Follower:
             if file is not None:
                 self._take(piece, file)
         while len(self._handles) > _HANDLES:
-            part = next(iter(self._handles))
-            self._handles.pop(part).close()
+            self._let_go(next(iter(self._handles)))
+
+    def _let_go(self, part: str) -> None:
+        """Close a file that was rolled many files ago; from now on it is known by what it is like: its number may become another one's."""
+        file = self._handles.pop(part)
+        found = os.fstat(file.fileno())
+        file.close()
+        self.section.recognised.append((found.st_dev, found.st_ino, found.st_size, found.st_mtime_ns, part))
+        next(one for one in self.section.pieces if one.part == part).done = True
 
     def _take(self, piece: Piece, file: IO[bytes]) -> None:
         handle = file.fileno()
@@ -196,16 +203,39 @@ class Follower:
             one for one in files.values()
             if one.id not in mine and one.mark not in recognised and (one.size or one.path == self.family.path)
         ]  # fmt: skip
+        opened, count = self._opened(), len(self.section.pieces)
         order = {one.id: at for at, one in enumerate(self._in_order(files, new))}
         for one in sorted(new, key=lambda one: order[one.id]):
             if not self._make_out(one, there, files, final=final) and self._holds_up(one):
                 break  # what is newer waits for it, so that the order stays
-        self._arrange(order)
+        self._arrange(order, files)
+        if opened is not None and len(self.section.pieces) > count:
+            self._note_gap(opened, there)
+
+    def _opened(self) -> Piece | None:
+        """Return the piece that was open when it was looked last, None where that is not known."""
+        last = self.section.pieces[-1] if self.section.pieces else None
+        return last if self.family.moves and last is not None and last.part in self._handles else None
+
+    def _note_gap(self, opened: Piece, there: dict[tuple[int, int], Seen]) -> None:
+        """Note where newer files came to light, and the one that was open is not to be seen: there may have been others in between."""
+        copies = {(dev, ino) for dev, ino, _, _, part in self.section.recognised if part == opened.part}
+        if opened.id in there or copies & there.keys() or not opened.at:
+            return
+        file = self._handles.get(opened.part)
+        named = file is not None and os.fstat(file.fileno()).st_nlink > 0
+        self.section.elsewhere += named
+        self.section.gone += not named
 
     def _in_order(self, files: dict[str, Seen], new: Sequence[Seen] = ()) -> list[Seen]:
         """Return files in the order in which they were written, the open one last."""
-        older = self._old | {one.id for one in self.section.pieces if not one.emptied}
-        older |= {(dev, ino) for dev, ino, *_ in self.section.recognised}
+        marks = {one.mark: one.id for one in files.values()}
+        older = self._old | {one.id for one in self.section.pieces if one.part in self._handles and not one.emptied}
+        older |= {
+            marks[dev, ino, size, modified]
+            for dev, ino, size, modified, _ in self.section.recognised
+            if (dev, ino, size, modified) in marks
+        }
         rolled = self.family.in_order([one for one in files.values() if not self._is_open(one)], older, {one.id for one in new})
         return [*rolled, *(one for one in files.values() if self._is_open(one))]
 
@@ -217,23 +247,28 @@ class Follower:
         self._waits = True
         return time.monotonic() - self._waiting.setdefault(seen, time.monotonic()) < _HOLDS_UP
 
-    def _arrange(self, order: dict[tuple[int, int], int]) -> None:
+    def _arrange(self, order: dict[tuple[int, int], int], files: dict[str, Seen]) -> None:
         """Put the pieces in the order of their files, or of the copies of them; those that are gone stay where they are."""
-        copies = {part: (dev, ino) for dev, ino, _, _, part in self.section.recognised}
+        marks = {one.mark: order[one.id] for one in files.values()}
+        copies = {
+            part: marks[dev, ino, size, modified]
+            for dev, ino, size, modified, part in self.section.recognised
+            if (dev, ino, size, modified) in marks
+        }
         places: dict[int, int] = {}
         for at, one in enumerate(self.section.pieces):
-            known = order.get(copies.get(one.part, (0, 0)))
-            known = order.get(one.id) if known is None and not one.emptied else known
+            known = copies.get(one.part)
+            known = order.get(one.id) if known is None and one.part in self._handles else known
             if known is not None:
                 places[at] = known
         pieces = list(self.section.pieces)
         for at, origin in zip(places, sorted(places, key=lambda one: places[one]), strict=True):
             self.section.pieces[at] = pieces[origin]
 
-    def _place(self, piece: Piece) -> None:
+    def _place(self, piece: Piece, now: Seen | None) -> None:
         """Put a new piece before the open one; it is put in order when all new ones are there."""
         last = self.section.pieces[-1] if self.section.pieces else None
-        before = last is not None and not last.emptied and last.path == self.family.path and self.family.moves
+        before = now is not None and last is not None and last.part in self._handles and last.id == now.id
         self.section.pieces.insert(len(self.section.pieces) - before, piece)
         self.changed = True
 
@@ -294,7 +329,8 @@ class Follower:
     def _promote(self, piece: Piece) -> None:
         """Let a file that was there before, and got more, be a part of the section."""
         self.section.known.remove(piece)
-        self._place(piece)
+        self.section.pieces.insert(0, piece)  # until it is put in order
+        self.changed = True
 
     def _make_out(self, seen: Seen, there: dict[tuple[int, int], Seen], files: dict[str, Seen], *, final: bool) -> bool:
         """Make out what a file that is new has to do with those that are known; tell whether that can be told yet."""
@@ -321,7 +357,7 @@ class Follower:
         piece = Piece(seen.path, seen.dev, seen.ino, 0, 0, self._part())
         if not seen.packed and not self._open(piece, seen):
             return False
-        self._place(piece)
+        self._place(piece, files.get(self.family.path))
         if seen.packed:
             self._put(piece, self._told(piece, content.blocks()))
             piece.done = True
@@ -359,33 +395,3 @@ class Follower:
             if data:
                 piece.took(data)
                 yield data
-
-
-def joined(section: Section, folder: Path, target: Path) -> int:
-    """Put a section's parts together into one file, in order; return its bytes."""
-    size = 0
-    handle = os.open(target, os.O_WRONLY | os.O_CREAT | os.O_TRUNC | os.O_NOFOLLOW, 0o600)
-    skipping, first = _moved_heading(section)
-    with os.fdopen(handle, "wb") as out:
-        for piece in section.pieces:
-            if piece is first:
-                size += out.write(piece.head[: piece.start])
-            with suppress(FileNotFoundError), (folder / piece.part).open("rb") as part:
-                part.seek(0 if piece is not skipping or first is None else first.start)
-                while data := part.read(1 << 20):
-                    size += out.write(data)
-    return size
-
-
-def _moved_heading(section: Section) -> tuple[Piece | None, Piece | None]:
-    """Return the rolled file in which now stands what stood in the open one at the start, and the open one; nothing where it stayed.
-
-    A heading that every file begins with tells nothing: only that an older rolled file came to light shows that the open
-    one was copied and emptied, and begins anew.
-    """
-    first = next((one for one in section.pieces if one.first), None)
-    if first is None or not 0 < first.start < TELLING:
-        return None, None
-    before = section.pieces[: section.pieces.index(first)]
-    moved = next((one for one in before if not one.start and one.head.startswith(first.head[: first.start])), None)
-    return (None, None) if moved is None else (moved, first)

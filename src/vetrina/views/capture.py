@@ -27,6 +27,9 @@ def result_lines(found: Capture, into: str, width: int) -> list[Line]:
         lines += wrapped(f"masked: {counted(found.masked, 'place')}.", width)
     if found.command_exit is not None:
         lines += wrapped(f"the command ended with {found.command_exit}.", width)
+    for section in found.sections:
+        for text in section.notes:
+            lines += wrapped(safe(f"note on {section.name}: {text}"), width, 2)
     for text in found.problems:
         lines += wrapped(safe(f"PROBLEM: {text}"), width, 2, "bad")
     lines += wrapped(safe(f"report: {into}/capture.md; search it: vetrina find {into}/events.jsonl"), width)
@@ -123,6 +126,7 @@ def _report(found: Capture) -> Iterator[str]:
         yield f"| {_code(one.file)} | {_code(one.log)} | {number(one.bytes)} ({show_size(one.bytes)}) | {events} | {number(one.unreadable)} |"
     yield ""
     yield from (f"- lost in {one.name}: {_plain(text)}" for one in found.sections for text in one.lost)
+    yield from (f"- note on {one.name}: {_plain(text)}" for one in found.sections for text in one.notes)
     yield from _events(found)
     if found.masked is not None:
         yield from (f"Masked in the sections: {counted(found.masked, 'place')}.", "")

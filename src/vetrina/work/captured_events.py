@@ -42,6 +42,7 @@ class SectionFile(Struct):
     lost: list[str]
     layout: Layout | None
     no_events: str = ""
+    notes: list[str] = []
 
 
 class FirstError(Struct, rename={"from_": "from"}):

@@ -27,7 +27,7 @@ from vetrina.work.capture_state import OWN, VERSION, CaptureState, PutBackDone, 
 from vetrina.work.capture_wish import Arrived, Stops, Wish
 from vetrina.work.commanding import Command
 
-_PAUSE = 0.05
+_PAUSE = 0.02
 _SAVE_EVERY = 0.2
 _ENDING = 5.0
 _LONGEST_LINE = 1 << 20

@@ -15,9 +15,9 @@ from vetrina.core.base.levels import Scale
 from vetrina.core.services.levels_now import rows
 from vetrina.core.templates.masking import Mask, masker
 from vetrina.running.changing import now_text
+from vetrina.running.joining import joined
 from vetrina.running.logs_followed import Logs, logs_known
 from vetrina.running.opening import Known
-from vetrina.running.sections import joined
 from vetrina.views import capture as view
 from vetrina.views.documents import capture as documents
 from vetrina.views.documents.live import LiveLevel, levels
@@ -81,7 +81,9 @@ def _sections(known: Known, into: Path, state: CaptureState) -> list[SectionFile
             section = one.section
             target = folder / f"{section.name}.log"
             size = joined(section, parts_folder(into), target)
-            found.append(SectionFile(section.name, section.path, target, size, section.lost, logs[one.log].layout))
+            found.append(
+                SectionFile(section.name, section.path, target, size, section.lost, logs[one.log].layout, notes=section.notes)
+            )
             state.problems += [text for text in section.lost if text not in state.problems]
     except OSError as error:
         state.problems.append(f"the sections could not be written: {error.strerror or error}")

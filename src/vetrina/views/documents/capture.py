@@ -41,7 +41,10 @@ class CapturedCount(Struct):
 
 
 class CapturedSection(Struct):
-    """One log's section; `events` is null where its lines were not read back, `why` says why then; `lost` what is missing in it."""
+    """One log's section; `events` is null where its lines were not read back.
+
+    `why` says why then; `lost` what is missing in it, or may be, `notes` what is not known of it.
+    """
 
     name: str
     log: str
@@ -52,6 +55,7 @@ class CapturedSection(Struct):
     why: str
     lost: list[str]
     counts: list[CapturedCount]
+    notes: list[str] = []
 
 
 class CapturedError(Struct, rename={"from_": "from"}):
@@ -155,7 +159,9 @@ def _section(one: Any, merged: Any) -> CapturedSection:
     rows = [CapturedCount(logger, level, events) for (logger, level), events in sorted((counts or {}).items())]
     events = sum(row.events for row in rows) if counts is not None else 0 if one.layout is not None and not why else None
     file = f"sections/{one.file.name}"
-    return CapturedSection(one.name, one.path, file, one.size, events, merged.unreadable.get(one.name, 0), why, one.lost, rows)
+    return CapturedSection(
+        one.name, one.path, file, one.size, events, merged.unreadable.get(one.name, 0), why, one.lost, rows, one.notes
+    )
 
 
 def text(found: Capture) -> str:
