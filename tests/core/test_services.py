@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from hypothesis import given
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from vetrina.core.base.errors import NotUnderstood
@@ -274,9 +274,12 @@ class Fake:
 
 NAMES = st.sampled_from(["root", "a", "a.b", "lib"])
 LEVELS = st.sampled_from([5, 9, 13, 17, 25])
+FAILED_TWICE = [{"root": 5, "a": 5}, {"root": 17}, {"root": 9}]
 CALLS = st.lists(st.dictionaries(NAMES, LEVELS, min_size=1, max_size=3), min_size=1, max_size=4)
 
 
+@settings(max_examples=60)
+@example(FAILED_TWICE, {4, 5}, {}, False)
 @given(CALLS, st.sets(st.integers(1, 8), max_size=2), st.dictionaries(NAMES, st.just("alert"), max_size=1), st.booleans())
 def test_whatever_fails_levels_are_as_before_or_on_record(
     tmp_path_factory: pytest.TempPathFactory, calls: list[dict[str, int]], fails: set[int], others: dict[str, str], clears: bool

@@ -17,7 +17,7 @@ from vetrina.core.base.errors import VetrinaError
 from vetrina.core.base.faults import Refused
 from vetrina.core.base.hidden import shown
 from vetrina.core.services.levels_now import LevelNow
-from vetrina.core.services.records import Changed, Due, Record, RecordStep, due, restored, shows, unchanged, word_back
+from vetrina.core.services.records import Changed, Due, Record, RecordStep, due, restored, shows, word_back
 from vetrina.formats.service_records import read_record, write_record
 from vetrina.running.asking import Asked, Unanswered
 
@@ -147,9 +147,7 @@ class Changer:
             if now is None:
                 result.failed[one.logger] = "the service does not know it any more"
                 return False
-            ours = words.same(now.set, one.after) if now.tells_set else words.same(now.in_effect, one.after)
-            as_before = restored(now, one.before, words, clears=self.asked.clears) or unchanged(now, one.before, words)
-            if not (ours or anyway or as_before):
+            if not (anyway or one.is_ours(now, words) or restored(now, one.before, words, clears=self.asked.clears)):
                 result.foreign[one.logger] = f"it is {now.set or now.in_effect or 'not set'} now, and was set to {one.after}"
                 return False
             self._send(one)

@@ -61,17 +61,30 @@ class Record(Struct, frozen=True):
 
 
 class Due(Struct, frozen=True):
-    """What has to be put back of one logger: to what, and what is there if nobody else changed it."""
+    """What has to be put back of one logger: to what, and what is there if nobody else changed it.
+
+    That is ``after``, or where a change failed one of the levels ``on_way``: what earlier steps sent, and what later ones found.
+    """
 
     logger: str
     before: LevelNow
     after: str
+    on_way: tuple[LevelNow | str, ...] = ()
+
+    def is_ours(self, now: LevelNow, words: Words) -> bool:
+        """Tell whether what is there now is what some step sent or found."""
+        word = now.set if now.tells_set else now.in_effect
+        return any(
+            words.same(word, one) if isinstance(one, str) else unchanged(now, one, words)
+            for one in (self.after, self.before, *self.on_way)
+        )
 
 
 def due(record: Record, steps: Collection[str]) -> list[Due]:
     """Return what has to be put back of some steps, the latest change first."""
     firsts: dict[str, LevelNow] = {}
     lasts: dict[str, str] = {}
+    ways: dict[str, list[LevelNow | str]] = {}
     order: dict[str, int] = {}
     at = 0
     for step in record.steps:
@@ -81,7 +94,8 @@ def due(record: Record, steps: Collection[str]) -> list[Due]:
                 firsts.setdefault(change.logger, change.before)
                 order[change.logger] = at
             lasts[change.logger] = change.after
-    return [Due(name, firsts[name], lasts[name]) for name in sorted(order, key=lambda one: -order[one])]
+            ways.setdefault(change.logger, []).extend((change.before, change.after))
+    return [Due(name, firsts[name], lasts[name], tuple(ways[name])) for name in sorted(order, key=lambda one: -order[one])]
 
 
 def restored(now: LevelNow, before: LevelNow, words: Words, *, clears: bool) -> bool:
