@@ -325,7 +325,7 @@ def test_on_the_stand_in_with_the_demo(folder: Path) -> None:
         assert call(folder, "live", "room.service.yaml").code == 0
         found = call(
             folder, "capture", "room.service.yaml", *TUNES[:1], "ropeway.gate.scanner=debug", "--tune", "lib=off", "--into", "INC-7",
-            "--note", "gate 2 sticks", "--for", "2 seconds", "--events", "week.jsonl", *QUICK, "--json",
+            "--note", "gate 2 sticks", "--until", "DEBUG gate.scanner", "--at-most", "40 seconds", "--events", "week.jsonl", *QUICK, "--json",
         )  # fmt: skip
         assert found.code == 0, found.err
         counts = {one["name"]: one for one in found.json["sections"]}
