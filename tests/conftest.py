@@ -16,7 +16,7 @@ from hypothesis import settings
 
 from support import PROGRAM, Ran, Run
 
-settings.register_profile("vetrina", deadline=None, max_examples=20, print_blob=True)
+settings.register_profile("vetrina", deadline=None, max_examples=15, print_blob=True)
 settings.load_profile("vetrina")
 
 
