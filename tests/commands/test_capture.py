@@ -410,28 +410,33 @@ def test_a_stand_in_over_http(folder: Path) -> None:
     assert STEPS
 
 
-ROTATING = """
-import logging, logging.handlers, pathlib, random, sys, time
-handler = logging.handlers.RotatingFileHandler("app.log", maxBytes=int(sys.argv[1]), backupCount=int(sys.argv[2]))
-handler.setFormatter(logging.Formatter("%(asctime)s %(levelname)s %(name)s: %(message)s"))
-logger = logging.getLogger("ropeway.gate")
-logger.addHandler(handler)
-logger.setLevel("DEBUG")
-number = 0
+ROLLING = """
+import datetime, os, pathlib, random, sys, time
+limit, kept, pause = int(sys.argv[1]), int(sys.argv[2]), float(sys.argv[3])
+number, log = 0, open("app.log", "w", buffering=1)
 while not pathlib.Path("enough").exists():
     number += 1
-    logger.info("line %06d %s", number, "x" * random.randrange(60))
-    time.sleep(float(sys.argv[3]))
+    now = datetime.datetime.now().strftime("%Y-%m-%d %H:%M:%S,%f")[:-3]
+    line = f"{now} INFO ropeway.gate: line {number:06} {'x' * random.randrange(60)}\\n"
+    if log.tell() + len(line) > limit:
+        log.close()
+        for at in range(kept - 1, 0, -1):
+            if os.path.exists(f"app.log.{at}"):
+                os.replace(f"app.log.{at}", f"app.log.{at + 1}")
+        os.replace("app.log", "app.log.1")
+        log = open("app.log", "w", buffering=1)
+    log.write(line)
+    time.sleep(pause)
 """
 
 
-@pytest.mark.parametrize("size, backups, pause", [(3000, 1, 0.002), (2000, 2, 0.0)])
-def test_a_process_that_rolls_by_the_standard_library(folder: Path, size: int, backups: int, pause: float) -> None:
+@pytest.mark.parametrize("size, kept, pause", [(3000, 1, 0.002), (2000, 2, 0.0)])
+def test_a_process_that_rolls_faster_than_it_is_looked_at(folder: Path, size: int, kept: int, pause: float) -> None:
     (folder / "room.service.yaml").write_text(
         "vetrina-service: 1\nlist: {run: [echo, a info], lines: '(?P<name>\\S+) (?P<level>\\S+)'}\n"
         "logs: [{path: app.log, template: '{time|%Y-%m-%d %H:%M:%S,%3f} {level} {logger}: {message}'}]\n"
     )
-    writer = subprocess.Popen([sys.executable, "-c", ROTATING, str(size), str(backups), str(pause)], cwd=folder)
+    writer = subprocess.Popen([sys.executable, "-c", ROLLING, str(size), str(kept), str(pause)], cwd=folder)
     try:
         wait_for((folder / "app.log.1").exists)
         found = call(folder, "capture", "room.service.yaml", "--into", "C", "--for", "1 second", *QUICK, "--json")

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from contextlib import suppress
 from typing import IO, Self
 
@@ -177,3 +177,20 @@ class Compared(Struct, frozen=True):
     begins: bool
     holds: bool
     length: int
+
+
+def noted(piece: Piece, blocks: Iterable[bytes]) -> Iterator[bytes]:
+    """Yield blocks as they are taken for a piece."""
+    for data in blocks:
+        piece.took(data)
+        yield data
+
+
+def rest_of(piece: Piece, content: Content) -> Iterator[bytes]:
+    """Yield what a copy has after what was taken of a piece."""
+    left = piece.at
+    for block in content.blocks():
+        data, left = block[left:], max(0, left - len(block))
+        if data:
+            piece.took(data)
+            yield data

@@ -15,7 +15,7 @@ from typing import IO
 
 from vetrina.running.copies import Section, being_packed, copied
 from vetrina.running.families import Family, Seen, seen_at
-from vetrina.running.pieces import TELLING, Content, Piece, as_was, begun_at, more_of, open_plain
+from vetrina.running.pieces import Content, Piece, as_was, begun_at, more_of, noted, open_plain, rest_of
 
 _EVERY = 1.0
 _HANDLES = 64
@@ -36,7 +36,7 @@ class Follower:
         self.family, self.section, self.folder = family, section, folder
         self._takes = takes
         self._handles: dict[str, IO[bytes]] = {}
-        self._held: list[IO[bytes]] = []
+        self._held: dict[tuple[int, int], IO[bytes]] = {}
         self._stats: dict[str, tuple[int, int]] = {}
         self._looked = 0.0
         self._waits = False
@@ -54,9 +54,17 @@ class Follower:
                 self._open(piece, seen)
             else:
                 self.section.known.append(begun_at(seen, self._part(), seen.size))
-                if seen.size < TELLING and len(self._held) < _HANDLES:
-                    with suppress(OSError):
-                        self._held.append(open_plain(seen.path))  # so that no other file gets its number
+                if not seen.packed:
+                    self._hold(seen)
+
+    def _hold(self, seen: Seen) -> None:
+        """Keep a file open that was there before, of the latest ones, so that no other file gets its number."""
+        with suppress(OSError):
+            file = open_plain(seen.path)
+            found = os.fstat(file.fileno())
+            self._held[found.st_dev, found.st_ino] = file  # it may be another one by now
+        while len(self._held) > _HANDLES:
+            self._held.pop(next(iter(self._held))).close()
 
     def resume(self) -> None:
         """Go on from a state: what was written past it is taken again."""
@@ -96,7 +104,7 @@ class Follower:
 
     def close(self) -> None:
         """Close what is open."""
-        for one in (*self._handles.values(), *self._held):
+        for one in (*self._handles.values(), *self._held.values()):
             one.close()
         self._handles.clear()
         self._held.clear()
@@ -317,7 +325,7 @@ class Follower:
             except OSError:
                 continue
             if not same:
-                self.section.overwritten |= seen.path == piece.path and not seen.packed and seen.changed == seen.modified
+                self.section.overwritten |= piece.id in self._held
                 continue
             still.add(piece.id)
             piece.path = seen.path
@@ -359,16 +367,10 @@ class Follower:
             return False
         self._place(piece, files.get(self.family.path))
         if seen.packed:
-            self._put(piece, self._told(piece, content.blocks()))
+            self._put(piece, noted(piece, content.blocks()))
             piece.done = True
             self.section.recognised.append((*content.mark, piece.part))
         return True
-
-    @staticmethod
-    def _told(piece: Piece, blocks: Iterator[bytes]) -> Iterator[bytes]:
-        for data in blocks:
-            piece.took(data)
-            yield data
 
     def _is_copy(self, piece: Piece, content: Content) -> None:
         """Take from a copy what of a file could not be read any more."""
@@ -380,18 +382,8 @@ class Follower:
             self._promote(piece)
         elif piece.done or (piece.part in self._handles and not piece.emptied):
             return
-        self._put(piece, self._rest(piece, content))
+        self._put(piece, rest_of(piece, content))
         piece.done = True
         file = self._handles.pop(piece.part, None)
         if file is not None:
             file.close()
-
-    @staticmethod
-    def _rest(piece: Piece, content: Content) -> Iterator[bytes]:
-        """Yield what a copy has after what was taken."""
-        left = piece.at
-        for block in content.blocks():
-            data, left = block[left:], max(0, left - len(block))
-            if data:
-                piece.took(data)
-                yield data
