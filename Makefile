@@ -5,7 +5,7 @@ BIN := $(VENV)/bin
 STAMP := $(VENV)/.installed
 export PIP_DISABLE_PIP_VERSION_CHECK := 1
 
-.PHONY: tour test quick coverage bench format screenshots clean
+.PHONY: tour test quick long coverage bench format screenshots clean
 
 tour: $(VENV)/.ready
 	@$(BIN)/vetrina tour tour
@@ -31,6 +31,10 @@ coverage: $(STAMP)
 # The tests of the core alone, in under a minute: for the time between two looks.
 quick: $(STAMP)
 	$(BIN)/pytest -n auto tests/core --few
+
+# All that the tests can try: more seeds, more examples; before a release.
+long: $(STAMP)
+	$(BIN)/pytest -n auto --long
 
 bench: $(STAMP)
 	@$(BIN)/python -m compileall -q src

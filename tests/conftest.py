@@ -16,12 +16,23 @@ from hypothesis import settings
 
 from support import PROGRAM, Ran, Run
 
-settings.register_profile("vetrina", deadline=None, max_examples=15, print_blob=True)
+settings.register_profile("vetrina", deadline=None, max_examples=10, print_blob=True)
+settings.register_profile("long", deadline=None, max_examples=40, print_blob=True)
 settings.load_profile("vetrina")
 
 
+def pytest_configure(config: pytest.Config) -> None:
+    """Under --long, try each property on more examples, unless it says how many."""
+    if config.getoption("--long"):
+        settings.load_profile("long")
+
+
 def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:
-    """Under --few, try each property on a few examples only: enough to go every way, where ways are counted."""
+    """Leave out what is long; under --few, try each property on a few examples only: enough to go every way, where ways are counted."""
+    if not config.getoption("--long"):
+        left = [item for item in items if item.get_closest_marker("long") is not None]
+        config.hook.pytest_deselected(items=left)
+        items[:] = [item for item in items if item not in left]
     if not config.getoption("--few"):
         return
     for item in items:
@@ -33,6 +44,7 @@ def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item
 
 def pytest_addoption(parser: pytest.Parser) -> None:
     parser.addoption("--few", action="store_true", help="try properties on 25 examples at most")
+    parser.addoption("--long", action="store_true", help="also what is marked long, and more examples of each property")
     parser.addoption("--regold", action="store_true", help="write the golden screens anew")
 
 

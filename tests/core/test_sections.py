@@ -122,7 +122,7 @@ KINDS = [
 ]
 
 
-@pytest.mark.parametrize("seed", range(3))
+@pytest.mark.parametrize("seed", [0, *(pytest.param(one, marks=pytest.mark.long) for one in range(1, 6))])
 @pytest.mark.parametrize("kind", KINDS)
 @pytest.mark.parametrize("live", [False, True], ids=["looked at now and then", "followed meanwhile"])
 def test_sections_are_exact_through_rolls(folder: Path, kind: str, seed: int, *, live: bool) -> None:
@@ -171,7 +171,7 @@ ROLLS = [
 
 
 @pytest.mark.parametrize("roll", ROLLS)
-@pytest.mark.parametrize("seed", range(3))
+@pytest.mark.parametrize("seed", [0, *(pytest.param(one, marks=pytest.mark.long) for one in range(1, 4))])
 def test_an_appenders_files_by_its_own_names(folder: Path, roll: str, seed: int) -> None:
     chance = random.Random(seed)
     path = "logs/b.log" if "rename-to" in roll else "logs/b.{n}.log"
