@@ -57,7 +57,7 @@ Write = Callable[..., Path]
 
 
 def seen(name: str, modified: int, ino: int = 0) -> Seen:
-    return Seen(f"/l/{name}", 1, ino or modified, 10, modified, modified)
+    return Seen(f"/l/{name}", 1, ino or modified, 10, modified)
 
 
 ORDERS: list[tuple[list[Seen], list[str]]] = [

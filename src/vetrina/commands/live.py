@@ -174,9 +174,7 @@ class _Call:
             raise typer.Exit(calling.Exit.WANTING)
 
     def _levels(self, session: Session, only: list[str]) -> Mapping[str, LevelNow]:
-        plan = self.known.plan
-        planned = [] if plan is None else ["root", *(name for name, one in plan.loggers.items() if one.enabled.value)]
-        wanted = only or planned
+        wanted = only or self.known.planned
         if not wanted and not session.asked.lists:
             raise refuse(
                 "this service is asked logger by logger, and no plan names any", fix="name the loggers", where=str(self._path)
@@ -191,7 +189,7 @@ class _Call:
 
     def _unanswered(self, error: Unanswered) -> typer.Exit:
         """Say once that the service does not answer; end with 1."""
-        self._say_bad(f"{self.known.service.name} ({self.known.service.address}): {error}")
+        self._say_bad(self.known.unreached(error))
         return typer.Exit(calling.Exit.WANTING)
 
     @staticmethod

@@ -15,14 +15,7 @@ NOT_FOUND = 404
 
 
 class Unanswered(VetrinaError):
-    """A service did not answer, or not as its file says; the message is a clause that names the step.
-
-    ``sent`` tells whether the service may have taken what was sent.
-    """
-
-    def __init__(self, what: str, *, sent: bool = True) -> None:
-        super().__init__(what)
-        self.sent = sent
+    """A service did not answer, or not as its file says; the message is a clause that names the step."""
 
 
 class Asked:
@@ -106,7 +99,7 @@ class Asked:
 
     def _tell(self, name: str, values: dict[str, str]) -> None:
         if name not in self.service.steps:
-            raise Unanswered(f"the service's file has no {name} step any more", sent=False)
+            raise Unanswered(f"the service's file has no {name} step any more")
         try:
             self._talker.ask(name, values)
         except NoAnswer as error:
@@ -116,4 +109,4 @@ class Asked:
 def _unanswered(name: str, error: NoAnswer | WrongAnswer) -> Unanswered:
     if isinstance(error, WrongAnswer):
         return Unanswered(f"the answer to {name} cannot be read: {error}")
-    return Unanswered(f"no answer to {name}: {error}", sent=error.sent)
+    return Unanswered(f"no answer to {name}: {error}")

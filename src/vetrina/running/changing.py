@@ -22,7 +22,6 @@ from vetrina.formats.service_records import read_record, write_record
 from vetrina.running.asking import Asked, Unanswered
 
 _PAUSE = 0.05
-Say = Callable[[str], None]
 
 
 class PutBack(Struct):

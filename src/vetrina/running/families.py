@@ -31,7 +31,6 @@ class Seen(Struct, frozen=True):
     ino: int
     size: int
     modified: int
-    changed: int
 
     @property
     def id(self) -> tuple[int, int]:
@@ -129,7 +128,7 @@ def seen_at(path: str) -> Seen | None:
         return None
     if not stat.S_ISREG(found.st_mode):
         return None
-    return Seen(path, found.st_dev, found.st_ino, found.st_size, found.st_mtime_ns, found.st_ctime_ns)
+    return Seen(path, found.st_dev, found.st_ino, found.st_size, found.st_mtime_ns)
 
 
 def _number(path: str, base: str) -> int | None:

@@ -8,6 +8,7 @@ from pathlib import Path
 
 from msgspec import Struct
 
+from vetrina.core.base.errors import VetrinaError
 from vetrina.core.base.levels import Scale
 from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.core.plan.model import Plan
@@ -36,6 +37,16 @@ class Known(Struct, frozen=True):
     def plan(self) -> Plan | None:
         """The plan."""
         return None if self.found is None else self.found.plan
+
+    @property
+    def planned(self) -> list[str]:
+        """The loggers that the plan has levels for, the root first; none without a plan."""
+        plan = self.plan
+        return [] if plan is None else ["root", *(name for name, one in plan.loggers.items() if one.enabled.value)]
+
+    def unreached(self, error: VetrinaError) -> str:
+        """Return the sentence that the service does not answer."""
+        return f"{self.service.name} ({self.service.address}): {error}"
 
 
 def known_service(path: Path, given: Given) -> Known:

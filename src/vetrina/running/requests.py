@@ -49,11 +49,11 @@ class Web:
         except TimeoutError:
             raise NoAnswer(f"it has not answered within {seconds:g} seconds") from None
         except httpx.ConnectError as error:
-            raise NoAnswer(_why(error), sent=False) from None
+            raise NoAnswer(_why(error)) from None
         except httpx.HTTPError as error:
             raise NoAnswer(_why(error)) from None
         except (httpx.InvalidURL, ValueError):
-            raise NoAnswer("the request cannot be sent: its URL or its headers are none", sent=False) from None
+            raise NoAnswer("the request cannot be sent: its URL or its headers are none") from None
 
     async def _answer(self, request: Request) -> Answer:
         client = self._client = self._client or self._made()

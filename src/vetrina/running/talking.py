@@ -30,12 +30,12 @@ MOST = 16 << 20
 class NoAnswer(VetrinaError):
     """A step brought no answer that is fine; the message is a clause that says why.
 
-    ``status`` is that of an HTTP answer, 0 for none; ``sent`` tells whether the service may have taken what was sent.
+    ``status`` is that of an HTTP answer, 0 for none.
     """
 
-    def __init__(self, what: str, status: int = 0, *, sent: bool = True) -> None:
+    def __init__(self, what: str, status: int = 0) -> None:
         super().__init__(what)
-        self.status, self.sent = status, sent
+        self.status = status
 
 
 class Answer(Struct, frozen=True):
@@ -74,7 +74,7 @@ class Talker:
         try:
             request = request_of(step, values)
         except NotUnderstood as reason:
-            raise NoAnswer(str(reason), sent=False) from None
+            raise NoAnswer(str(reason)) from None
         if self._web is None:
             self._web = Web(self.service.http, Path(self.service.folder))
         answer = self._web.send(request, (step.timeout or self.service.http.timeout).total_seconds())
@@ -87,7 +87,7 @@ class Talker:
         try:
             words = words_of(step, values)
         except NotUnderstood as reason:
-            raise NoAnswer(str(reason), sent=False) from None
+            raise NoAnswer(str(reason)) from None
         usual = self.service.http.timeout.total_seconds() if self.service.http is not None else 5.0
         return _program(words, step.timeout.total_seconds() if step.timeout is not None else usual, self.service.folder)
 
@@ -114,7 +114,7 @@ def _program(words: tuple[str, ...], seconds: float, folder: str) -> Answer:
         )
     except (OSError, ValueError) as error:
         reason = getattr(error, "strerror", None) or "it is no program"
-        raise NoAnswer(f"the program {words[0]} cannot be started: {reason}", sent=False) from None
+        raise NoAnswer(f"the program {words[0]} cannot be started: {reason}") from None
     try:
         data = _output(process, until, seconds)
         code = process.wait(max(0.001, until - time.monotonic()))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 
 from vetrina.core.base.faults import Fault, Refused, offer, refuse
 from vetrina.core.base.logger_names import tree_name
@@ -66,6 +66,3 @@ def _not_back(now: LevelNow, asked: Asked) -> str | None:
     if word is None and not (now.tells_set and asked.clears):
         return "the service does not tell which level it has"
     return None
-
-
-Stopped = Callable[[], bool]

@@ -13,6 +13,7 @@ from msgspec import Struct
 from vetrina.core.base.faults import refuse
 from vetrina.core.services.levels_now import LevelNow
 from vetrina.running.logs_followed import Followed
+from vetrina.views.documents.capture import CapturePutBack, CaptureStep
 
 OWN = ".capture"
 VERSION = 1
@@ -31,28 +32,6 @@ class Asked(Struct):
     mask: bool = False
 
 
-class StepDone(Struct):
-    """A step that was done, and when."""
-
-    at: str
-    what: str
-
-
-class PutBackDone(Struct):
-    """How levels were put back, by whom: each logger with how, or why not."""
-
-    by: str
-    back: dict[str, str] = {}
-    changed_by_others: dict[str, str] = {}
-    failed: dict[str, str] = {}
-    notes: dict[str, str] = {}
-
-    @property
-    def whole(self) -> bool:
-        """Whether all is back."""
-        return not self.changed_by_others and not self.failed
-
-
 Levels = dict[str, LevelNow]
 
 
@@ -65,17 +44,16 @@ class CaptureState(Struct):
     asked: Asked
     started: str
     ended: str = ""
-    steps: list[StepDone] = []
+    steps: list[CaptureStep] = []
     problems: list[str] = []
     before: Levels | None = None
     during: Levels | None = None
     after: Levels | None = None
-    put_back: PutBackDone | None = None
+    put_back: CapturePutBack | None = None
     followed: list[Followed] = []
     exit: int | None = None
     cost: list[str] = []
     guardian_restarts: int = 0
-    collected: bool = False
 
 
 def parts_folder(folder: Path) -> Path:

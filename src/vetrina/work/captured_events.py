@@ -21,6 +21,7 @@ from vetrina.core.finding.order import in_order
 from vetrina.core.templates.masking import Mask, masker
 from vetrina.formats.inputs import InputFile
 from vetrina.formats.sources import Layout, Source, SourceReader
+from vetrina.views.documents.capture import CapturedError
 from vetrina.views.documents.find import FoundEvents
 from vetrina.views.json_text import json_line
 
@@ -45,25 +46,13 @@ class SectionFile(Struct):
     notes: list[str] = []
 
 
-class FirstError(Struct, rename={"from_": "from"}):
-    """The first event at error or above, with what went wrong."""
-
-    from_: str
-    line: int
-    time: str
-    level: str
-    logger: str
-    message: str
-    error: str
-
-
 class Merged(Struct):
     """What the sections hold: events by section, logger and level; lines that were none; the first error."""
 
     events: int = 0
     counts: dict[str, Counter[tuple[str, str]]] = {}
     unreadable: dict[str, int] = {}
-    first_error: FirstError | None = None
+    first_error: CapturedError | None = None
 
 
 def merge(sections: list[SectionFile], scale: Scale, day: date, target: Path) -> Merged:
@@ -102,14 +91,14 @@ def _write(readers: list[tuple[SectionFile, SourceReader]], scale: Scale, found:
             out.write(json_line(records.records([entry])[0]).encode("utf-8", "surrogateescape"))
 
 
-def _first(entry: Entry, name: str, level: str) -> FirstError:
+def _first(entry: Entry, name: str, level: str) -> CapturedError:
     event = entry.event
     error = event.error
     if isinstance(error, ErrorDetail):
         head = ": ".join(part for part in (error.type, error.message) if part)
         error = "\n".join(part for part in (head if not (error.stack or "").startswith(head) else "", error.stack) if part)
     time = event.time.isoformat(timespec="milliseconds")
-    return FirstError(name, entry.line, time, level, event.logger or "root", event.message, error or "")
+    return CapturedError(name, entry.line, time, level, event.logger or "root", event.message, error or "")
 
 
 def mask_files(files: list[Path], mask: Mask) -> int:

@@ -23,7 +23,8 @@ from vetrina.running.logs_followed import Logs
 from vetrina.running.opening import Given, Known
 from vetrina.running.session import Session
 from vetrina.running.tuning import levels_before
-from vetrina.work.capture_state import OWN, VERSION, CaptureState, PutBackDone, StepDone, forget, parts_folder, save
+from vetrina.views.documents.capture import CapturePutBack, CaptureStep
+from vetrina.work.capture_state import OWN, VERSION, CaptureState, forget, parts_folder, save
 from vetrina.work.capture_wish import Arrived, Stops, Wish
 from vetrina.work.commanding import Command
 
@@ -87,12 +88,10 @@ class Capture:
         return self.state
 
     def _levels(self, session: Session) -> dict[str, LevelNow]:
-        plan = self._known.plan
-        planned = [] if plan is None else ["root", *(name for name, one in plan.loggers.items() if one.enabled.value)]
         try:
-            return dict(session.asked.levels([*planned, *self._wish.wanted]))
+            return dict(session.asked.levels([*self._known.planned, *self._wish.wanted]))
         except Unanswered as error:
-            raise Unreached(f"{self._known.service.name} ({self._known.service.address}): {error}") from None
+            raise Unreached(self._known.unreached(error)) from None
 
     def _folder(self) -> ExitStack:
         """Make the capture's folder, which must be empty, and lock it."""
@@ -231,7 +230,7 @@ class Capture:
             self.state.guardian_restarts = session.guard.restarts
             self._step("the guardian had died; another one was started")
         if told is not None:
-            self.state.put_back = PutBackDone("the guardian", told.back, {}, told.left, {})
+            self.state.put_back = CapturePutBack("the guardian", told.back, {}, told.left, {})
             if not self._late:
                 self._late = True
                 self._problem("the time of --at-most was over before the end of the reproduction")
@@ -320,7 +319,7 @@ class Capture:
         )
 
     def _step(self, what: str) -> None:
-        self.state.steps.append(StepDone(now_text(), what))
+        self.state.steps.append(CaptureStep(now_text(), what))
         self._say(what)
         self._save(always=True)
 
@@ -342,8 +341,8 @@ class Unreached(VetrinaError):
     """A service that does not answer; the message names it."""
 
 
-def _done(by: str, result: PutBack) -> PutBackDone:
-    return PutBackDone(by, result.back, result.foreign, result.failed, result.notes)
+def _done(by: str, result: PutBack) -> CapturePutBack:
+    return CapturePutBack(by, result.back, result.foreign, result.failed, result.notes)
 
 
 def _entered() -> bool:

@@ -22,7 +22,7 @@ from vetrina.views import capture as view
 from vetrina.views.documents import capture as documents
 from vetrina.views.documents.live import LiveLevel, levels
 from vetrina.views.json_text import json_text
-from vetrina.work.capture_state import CaptureState, Levels, StepDone, forget, parts_folder, save
+from vetrina.work.capture_state import CaptureState, Levels, forget, parts_folder, save
 from vetrina.work.captured_events import Merged, SectionFile, mask_files, merge
 
 Say = Callable[[str], None]
@@ -60,7 +60,6 @@ def collect(known: Known, into: Path, state: CaptureState, say: Say, *, zip_: bo
         _write(into / "capture.md", shown(view.markdown(found)))
         if zip_:
             _zip(into, Path(found.zip or ""))
-        state.collected = True
         forget(into)
     except OSError as error:
         found.problems.append(
@@ -120,7 +119,7 @@ def _levels_of(known: Known, state: CaptureState) -> dict[str, list[LiveLevel] |
 
 
 def _forgotten(into: Path, state: CaptureState) -> None:
-    state.steps.append(StepDone(now_text(), "collected"))
+    state.steps.append(documents.CaptureStep(now_text(), "collected"))
     with suppress(OSError):
         save(into, state)
 

@@ -6,7 +6,7 @@ latest first, and what was there before the first of them is what is put back.
 
 from __future__ import annotations
 
-from collections.abc import Collection, Sequence
+from collections.abc import Collection
 
 from msgspec import Struct
 from msgspec.structs import replace
@@ -108,9 +108,7 @@ def restored(now: LevelNow, before: LevelNow, words: Words, *, clears: bool) -> 
 
 def unchanged(now: LevelNow, before: LevelNow, words: Words) -> bool:
     """Tell whether a logger was not changed at all."""
-    if before.tells_set and now.tells_set:
-        return words.same(now.set, before.set)
-    return words.same(now.in_effect, before.in_effect)
+    return restored(now, before, words, clears=True)
 
 
 def shows(now: LevelNow, word: str, words: Words) -> bool:
@@ -130,8 +128,3 @@ def word_back(before: LevelNow, *, clears: bool) -> tuple[str | None, str]:
     if before.tells_set:
         return word, "it had no level of its own, and this service cannot take one away: it gets the one that was in effect"
     return word, "the service does not tell whether it had a level of its own: it gets the one that was in effect"
-
-
-def steps_by_age(record: Record) -> Sequence[RecordStep]:
-    """Return the steps, the latest first."""
-    return record.steps[::-1]

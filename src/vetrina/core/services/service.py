@@ -112,11 +112,6 @@ class Service(Struct, frozen=True):
     def _changing(self) -> Step | None:
         return self.steps.get("set") or self.steps.get("list") or self.steps.get("read")
 
-    @property
-    def asks(self) -> bool:
-        """Whether its levels can be asked for."""
-        return "list" in self.steps or "read" in self.steps
-
 
 def plain_address(base: str) -> str:
     """Return a URL's scheme, host, port and path, each in its usual form: equal for two that lead to one place."""

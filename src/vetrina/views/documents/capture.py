@@ -135,16 +135,11 @@ def document(
     return Capture(
         name, address,
         CaptureAsked(asked.tune, asked.note, asked.until, asked.for_, asked.at_most, asked.settle, asked.command, asked.mask),
-        state.started, state.ended, [CaptureStep(one.at, one.what) for one in state.steps], state.cost,
-        _tuned(asked.tune, levels), _put_back(state.put_back),
+        state.started, state.ended, list(state.steps), state.cost,
+        _tuned(asked.tune, levels), state.put_back,
         [_section(one, merged) for one in sections], merged.events,
-        None if merged.first_error is None else CapturedError(**msgspec.structs.asdict(merged.first_error)),
-        masked, state.exit, state.guardian_restarts, list(state.problems), 1 if state.problems else 0,
+        merged.first_error, masked, state.exit, state.guardian_restarts, list(state.problems), 1 if state.problems else 0,
     )  # fmt: skip
-
-
-def _put_back(one: Any) -> CapturePutBack | None:
-    return None if one is None else CapturePutBack(one.by, one.back, one.changed_by_others, one.failed, one.notes)
 
 
 def _tuned(tunes: list[str], levels: Levels) -> list[CapturedLevel]:
