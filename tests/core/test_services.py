@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 
 from vetrina.core.base.errors import NotUnderstood
 from vetrina.core.base.expressions import Expression
-from vetrina.core.base.faults import Place, Refused
+from vetrina.core.base.faults import Place, Refused, refuse
 from vetrina.core.base.levels import Scale
 from vetrina.core.base.origins import Origin, Sourced
 from vetrina.core.services.filling import request_of, words_of
@@ -313,6 +313,33 @@ def test_whatever_fails_levels_are_as_before_or_on_record(
     }
     assert not clears or fake.levels == first | foreign
     assert record_path(file).exists() == bool(foreign)
+
+
+def test_a_record_that_cannot_be_shortened_does_not_keep_levels_from_being_put_back(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    fake, file, calls = Fake({"a": "info", "b": "warn", "c": "error"}, clears=True), tmp_path / "s.yaml", 0
+    fake.fails = {2}
+
+    def full_after_the_first(service: Path, record: Record) -> None:
+        nonlocal calls
+        calls += 1
+        if calls > 1:
+            raise refuse("cannot be written: No space left on device")
+        write_record(service, record)
+
+    monkeypatch.setattr(changing, "write_record", full_after_the_first)
+    changer = Changer(fake, file, 0.0)  # type: ignore[arg-type]
+    before = {name: LevelNow(name, level, level) for name, level in fake.levels.items()}
+    with pytest.raises(NotChanged) as failed:
+        changer.change(dict.fromkeys("abc", 5), before, "test", "1")
+
+    assert fake.levels == {"a": "info", "b": "warn", "c": "error"}
+    assert failed.value.back is not None
+    assert failed.value.back.failed == {
+        "the record": "what is back could not be taken off it: cannot be written: No space left on device"
+    }
+    assert {change.logger for one in changer.record().steps for change in one.changes} == set("abc")
 
 
 def test_records_survive_and_damaged_ones_are_told(tmp_path: Path) -> None:

@@ -7,6 +7,7 @@ import os
 import platform
 import time
 from collections.abc import Callable, Collection, Mapping, Sequence
+from contextlib import suppress
 from datetime import UTC, datetime
 from pathlib import Path
 
@@ -77,7 +78,8 @@ class Changer:
             try:
                 self._set(one)
             except NotChanged as reason:
-                self._off_record({later.logger for later in changes[at + 1 :]}, {step.id})  # nothing was sent to those
+                with suppress(Refused):  # where it cannot be written, those to which nothing was sent are put back too
+                    self._off_record({later.logger for later in changes[at + 1 :]}, {step.id})
                 again = self.put_back([step.id], anyway={reason.logger}, late=True)
                 raise NotChanged(str(reason), reason.logger, again) from None
         return step
