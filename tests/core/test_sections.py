@@ -213,12 +213,24 @@ def test_an_appenders_files_by_its_own_names(folder: Path, roll: str, seed: int)
     assert follower.section.lost == []
 
 
-def test_copies_that_somebody_makes_beside_a_log_are_not_counted(folder: Path) -> None:
+def followed(folder: Path, old: bytes) -> tuple[Path, Follower]:
+    """A log that holds something already, and is followed from now on."""
     log, parts = folder / "app.log", folder / "parts"
     parts.mkdir()
-    log.write_bytes(b"old line\n" * 100)
+    log.write_bytes(old)
     follower = Follower(Family(str(log)), Section("app", str(log)), parts)
     follower.begin()
+    return log, follower
+
+
+def got(follower: Follower, folder: Path) -> bytes:
+    follower.finish()
+    joined(follower.section, folder / "parts", folder / "got")
+    return (folder / "got").read_bytes()
+
+
+def test_copies_that_somebody_makes_beside_a_log_are_not_counted(folder: Path) -> None:
+    log, follower = followed(folder, b"old line\n" * 100)
     with log.open("ab") as file:
         file.write(b"new line\n" * 100)
     shutil.copyfile(log, folder / "app.log.bak")
@@ -226,18 +238,12 @@ def test_copies_that_somebody_makes_beside_a_log_are_not_counted(folder: Path) -
     (folder / "app.log.gz").write_bytes(gzip.compress(log.read_bytes()))
     with log.open("ab") as file:
         file.write(b"last line\n")
-    follower.finish()
-    joined(follower.section, parts, folder / "got")
 
-    assert (folder / "got").read_bytes() == b"new line\n" * 100 + b"last line\n"
+    assert got(follower, folder) == b"new line\n" * 100 + b"last line\n"
 
 
 def test_a_rolled_file_that_is_still_written_to_and_one_that_vanishes(folder: Path) -> None:
-    log, parts = folder / "app.log", folder / "parts"
-    parts.mkdir()
-    log.write_bytes(b"old\n")
-    follower = Follower(Family(str(log)), Section("app", str(log)), parts)
-    follower.begin()
+    log, follower = followed(folder, b"old\n")
     with log.open("ab") as held:
         log.rename(folder / "app.log.1")
         log.write_bytes(b"of the new file\n")
@@ -247,24 +253,16 @@ def test_a_rolled_file_that_is_still_written_to_and_one_that_vanishes(folder: Pa
         follower.poll()
         (folder / "app.log.1").unlink()
         held.write(b"and after its end\n")
-    follower.finish()
-    joined(follower.section, parts, folder / "got")
 
-    assert (folder / "got").read_bytes() == b"late, into the old one\nand after its end\nof the new file\n"
+    assert got(follower, folder) == b"late, into the old one\nand after its end\nof the new file\n"
 
 
 def test_what_was_emptied_without_a_copy_is_told(folder: Path) -> None:
-    log, parts = folder / "app.log", folder / "parts"
-    parts.mkdir()
-    log.write_bytes(b"old\n")
-    follower = Follower(Family(str(log)), Section("app", str(log)), parts)
-    follower.begin()
+    log, follower = followed(folder, b"old\n")
     with log.open("ab") as file:
         file.write(b"one\n")
     follower.poll()
     log.write_bytes(b"2\n")
-    follower.finish()
-    joined(follower.section, parts, folder / "got")
 
-    assert (folder / "got").read_bytes() == b"one\n2\n"
+    assert got(follower, folder) == b"one\n2\n"
     assert len(follower.section.lost) == 1
