@@ -195,7 +195,8 @@ def _events() -> str:
         "time": "when, by RFC 3339 with an offset", "level": "a level's name or number", "logger": "its logger; the empty name is root",
         "message": "its text; `{name}` is a hole, filled from the fields", "fields": "further values by name", "error": "what went wrong: a text, or `{type, message, stack}`",
         "thread": "the thread that logged it", "source": "where in the program: `{file, line, function}`", "process": "the process",
-        "host": "the machine", "count": "how many events this line stands for (1)", "mark": "`start`, `stop`, `crash` or another text: what it tells of the process",
+        "host": "the machine", "count": "how many events this line stands for (1)", "channel": "the way it came by where that was not the configuration's own loggers: an access log, prints (none; an empty text is none)",
+        "mark": "`start`, `stop`, `crash` or another text: what it tells of the process",
     }  # fmt: skip
     del schema
     found = parts["Event"]

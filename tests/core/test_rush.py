@@ -10,10 +10,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from vetrina.core.base.events import Event
+from vetrina.core.plan.rush_policy import UNITS
 from vetrina.core.rush import limit, recall
 from vetrina.core.rush.keys import as_json, key_of
 from vetrina.core.rush.limit import LimitGate
-from vetrina.core.rush.queue import UNITS, Place, QueueGate
+from vetrina.core.rush.queue import Place, QueueGate
 from vetrina.core.rush.recall import Fates, RecallGate
 
 START = datetime(2026, 11, 13, tzinfo=UTC)

@@ -184,8 +184,8 @@ def _play(rehearsal: Rehearsal, recording: Recording, pace: float | None, into: 
         scale = rehearsal.router.plan.scale
         if pace is not None:
             _play_paced(rehearsal, recording.read(scale), pace)
-        elif recording.alone:
-            for events in recording.batches(scale):
+        elif recording.alone or rehearsal.router.plan.remembers:
+            for _, events in recording.in_order(scale):
                 rehearsal.feed(events)
         else:
             for batch in recording.show(scale, RenderJob(rehearsal.router.plan)):

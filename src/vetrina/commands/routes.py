@@ -116,7 +116,9 @@ class _Call(Struct):
         """Count how many events reach whom."""
         make = partial(takers.counter, self.plan, self.part, with_bytes)
         counts = with_bytes and takers.counts_events(self.plan)
-        traffic = self.traffic = self.recording.gather(self.plan.scale, make, counts=counts).result()
+        traffic = self.traffic = self.recording.gather(
+            self.plan.scale, make, counts=counts, in_order=self.plan.remembers
+        ).result()
         self.lost = lost_errors(traffic)
         if self.appenders:
             traffic.appenders = {name: one for name, one in traffic.appenders.items() if name in self.appenders}
@@ -128,7 +130,8 @@ class _Call(Struct):
         kind, name = group_by
         if kind != "field":
             raise refuse(f'"{kind[:40]}" cannot be grouped by', fix="write --group-by field NAME", where="--group-by")
-        grouping = self.recording.gather(self.plan.scale, partial(takers.grouping, self.plan, name, self.part))
+        make = partial(takers.grouping, self.plan, name, self.part)
+        grouping = self.recording.gather(self.plan.scale, make, in_order=self.plan.remembers)
         groups, total = grouping.result()
         if self.appenders:
             for group in groups:

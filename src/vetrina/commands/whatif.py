@@ -19,6 +19,7 @@ from vetrina.core.base.logger_names import event_name
 from vetrina.core.changes.outcome import Outcome
 from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.core.plan.samples import START
+from vetrina.core.routing.passages import alone
 from vetrina.core.routing.router import Router
 from vetrina.formats.documents import yaml_value
 from vetrina.formats.inputs import inputs_of
@@ -222,4 +223,4 @@ def _wanted(text: str, found: ResolvedPlan) -> Event:
 
 def _arrivals(found: ResolvedPlan, event: Event | None) -> tuple[str, ...]:
     assert event is not None  # noqa: S101  (asked only where it was given)
-    return tuple(dict.fromkeys(one.appender for one in Router(found.plan).route(event).deliveries))
+    return tuple(dict.fromkeys(one.appender for one in alone(Router(found.plan), event).deliveries))

@@ -6,6 +6,7 @@ The keys are one table, which serves reading, the faults and the schema, as a pl
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
+from datetime import timedelta
 from pathlib import Path
 from typing import Any
 
@@ -26,7 +27,7 @@ from vetrina.core.plan.model import Plan
 from vetrina.core.plan.samples import START
 from vetrina.core.schema.containers import Key, ListOf, MapOf, Record, Section
 from vetrina.core.schema.held import Layer, MergedNode
-from vetrina.core.schema.kinds import PLACEHOLDER, Anything, RangeKind, Read, Schema, Text, Whole, definitions
+from vetrina.core.schema.kinds import PLACEHOLDER, Anything, DurationKind, RangeKind, Read, Schema, Text, Whole, definitions
 from vetrina.core.schema.nodes import Mapping, Scalar, Source
 from vetrina.formats.documents import decode, read_bytes, read_document
 
@@ -45,6 +46,7 @@ class EventKeys(Section, frozen=True):
     thread: Sourced[Any] | None = None
     process: Sourced[Any] | None = None
     host: Sourced[str] | None = None
+    channel: Sourced[str] | None = None
     source: Sourced[Any] | None = None
 
 
@@ -57,11 +59,20 @@ class LineKeys(Section, frozen=True):
     members: dict[str, Sourced[Any]] | None = None
 
 
+class BesideKeys(EventKeys, frozen=True):
+    """An event that comes before or after the case's own."""
+
+    times: Sourced[int] | None = None
+    apart: Sourced[timedelta] | None = None
+
+
 class CaseKeys(Section, frozen=True):
     """One case."""
 
     say: Sourced[str] | None = None
     event: EventKeys | None = None
+    earlier: tuple[BesideKeys, ...] | None = None
+    later: tuple[BesideKeys, ...] | None = None
     reaches: tuple[Sourced[str], ...] | None = None
     avoids: tuple[Sourced[str], ...] | None = None
     only: tuple[Sourced[str], ...] | None = None
@@ -101,7 +112,17 @@ EVENT = Record(
         "thread": Key(Anything(), "its thread", example="worker-2"),
         "process": Key(Anything(), "its process", example="811"),
         "host": Key(Text(), "its host", example="valley"),
+        "channel": Key(Text(), "the channel that it comes by", example="access"),
         "source": Key(Anything(), "{file, line, function}", example="{file: gate.py, line: 40}"),
+    },
+)
+BESIDE = Record(
+    name="an event beside",
+    into=BesideKeys,
+    keys={
+        **EVENT.keys,
+        "times": Key(Whole(low=1, high=10_000), "how often it comes", "1", example="5"),
+        "apart": Key(DurationKind(), "how far from the case's own event; at the same moment without it", example="30 seconds"),
     },
 )
 LINE = Record(
@@ -130,6 +151,16 @@ CASE = Record(
             "the event, or many by several loggers and levels",
             required=True,
             example="{logger: ropeway.gate, level: debug}",
+        ),
+        "earlier": Key(
+            ListOf(BESIDE),
+            "events that come before it, in order: limits, recalls and queues depend on them",
+            example="[{logger: ropeway.drive, level: error, times: 5, apart: 30 seconds}]",
+        ),
+        "later": Key(
+            ListOf(BESIDE),
+            "events that come after it: a recall depends on them",
+            example="[{logger: ropeway.drive, level: error, apart: 2 seconds}]",
         ),
         "reaches": Key(_NAMES, "appenders or sinks it must arrive in", example="[daybook]"),
         "avoids": Key(_NAMES, "appenders or sinks it must not arrive in", example="[desk]"),
@@ -232,6 +263,9 @@ def _case(section: CaseKeys, plan: Plan, stages: tuple[str, ...], faults: list[F
         return None  # told where it was read
     try:
         events = tuple(_events(section.event, plan))
+        earlier, later = (
+            tuple(_beside(given, plan, events, sign)) for given, sign in ((section.earlier, -1), (section.later, 1))
+        )
     except (ValueError, TypeError) as error:
         faults.append(Fault("wrong-value", f"this is not an event: {error}", place=section.event.held.place))
         return None
@@ -243,6 +277,8 @@ def _case(section: CaseKeys, plan: Plan, stages: tuple[str, ...], faults: list[F
         say=section.say.value,
         place=section.held.place,
         events=events,
+        earlier=earlier,
+        later=later,
         reaches=names(section.reaches),
         avoids=names(section.avoids),
         only=names(section.only) if section.only is not None else None,
@@ -279,7 +315,7 @@ def _events(section: EventKeys, plan: Plan) -> Iterator[Event]:
         record["fields"] = {name: one.value for name, one in section.fields.items()}
     further = {
         "error": section.error, "thread": section.thread, "process": section.process, "host": section.host,
-        "source": section.source,
+        "source": section.source, "channel": section.channel,
     }  # fmt: skip
     record |= {name: one.value for name, one in further.items() if one is not None}
     loggers = [one.value for one in section.logger or ()]
@@ -290,6 +326,16 @@ def _events(section: EventKeys, plan: Plan) -> Iterator[Event]:
             whole = {**record, "logger": event_name(logger), "level": plan.scale.name(severity)}
             whole["level"] = severity if str(whole["level"]).isdigit() else whole["level"]
             yield msgspec.convert(whole, Event)
+
+
+def _beside(sections: tuple[BesideKeys, ...] | None, plan: Plan, events: tuple[Event, ...], sign: int) -> Iterator[Event]:
+    """Yield the events before (``sign`` -1) or after (1) a case's own, in their order."""
+    for one in sections or ():
+        for event in _events(one, plan):
+            if one.time is None and events:
+                event.time = events[0].time + sign * (one.apart.value if one.apart else timedelta(0))
+            for _ in range(one.times.value if one.times else 1):
+                yield event
 
 
 def _named(one: LevelRange, scale: Scale) -> list[int]:
@@ -308,6 +354,8 @@ def cases_text(recorded: Iterable[Recorded], title: str) -> str:
         given: dict[str, object] = {"logger": logger, "level": event.level, "message": event.message}
         if one.asks:
             given |= _asked(event)
+        if event.channel:
+            given["channel"] = event.channel
         lines += [
             f"  - say: {yaml_text(f'{logger} at {event.level} {where}')}",
             f"    event: {flow(given)}",

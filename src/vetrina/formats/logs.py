@@ -382,6 +382,7 @@ class LogReader:
             source,
             get("process"),
             get("host"),
+            channel=get("channel"),
         )
 
     def _misfit(self, number: int, reason: str) -> None:

@@ -9,12 +9,14 @@ from collections import Counter as Multiset
 from collections.abc import Callable, Iterable
 from contextlib import suppress
 from datetime import UTC, datetime
+from functools import partial
 
 from msgspec import Struct
 
 from vetrina.core.base.events import Event
 from vetrina.core.routing.cache import LoggerLevelCache
 from vetrina.core.routing.counting import to_bytes
+from vetrina.core.routing.passages import Passages, Write
 from vetrina.core.routing.router import Route, Router
 from vetrina.core.templates.compiling import Render
 from vetrina.rehearsal.lanes import SinkLane
@@ -78,6 +80,7 @@ class Rehearsal:
             alone = isinstance(lane.outlet, Console) and streams[lane.outlet.stream] == 1
             lane.settle(place.sandbox.disk, alone=alone)
         self._crash_at = self.troubles.crash_at
+        self._passages = Passages(router)
         self._known: dict[int, tuple[Route, _Writers]] = {}
         self._routes: dict[Route, Route] = {}
         self._now = _LONG_AGO
@@ -103,6 +106,7 @@ class Rehearsal:
                 (writers := flow.writers) is None
                 or event.mark is not None
                 or event.count is not None
+                or event.channel
                 or (flow.until is not None and time >= flow.until)
             ):
                 self.events, self._now = number, now
@@ -154,20 +158,45 @@ class Rehearsal:
         """Send one event through."""
         self._settle_blocks()
         self.events += 1
+        route, number = self._passages.plain(event), self.events
+        if route is None:
+            self._take_late(event)
+            return
         self._begin(event)
-        route, number = self.router.route(event), self.events
+        self._mark(event)
         writers = self._writers(route)
-        self._write(event, self.router.severities[event.level], writers, lambda lane: lane.render(event, number))
+        self._write(event, number, self.router.severities[event.level], writers, partial(_rendered, event, number))
         flow = self._flows.get(event)
         if flow is None:
             self._learn(event, writers)
         elif flow.until is not None:
             flow.settle()
 
+    def _take_late(self, event: Event) -> None:
+        """Send an event through that came by a channel, or may meet a limit, a recall or a queue.
+
+        What it recalls is written before its mark acts. A buffer hears of each when it is written, a file of its own time.
+        """
+        self._begin(event)
+        taken = self._passages.take(event, self.events)
+        if event.mark is None:
+            self._write_all(taken.writes, event)
+            return
+        self._write_all(taken.before_mark(), event)
+        self._mark(event)
+        self._write_all(taken.after_mark(), event)
+
+    def _write_all(self, writes: Iterable[Write], now: Event) -> None:
+        """Write what an event that came just now has written."""
+        for one in writes:
+            event, number, lane = one.passage.event, one.passage.number, self.lanes[one.appender]
+            arrives = max(event.time, now.time)
+            self._write(event, number, one.passage.severity, [[(lane, 1)]], partial(_rendered, event, number), arrives)
+
     def reroute(self, router: Router) -> None:
         """Go on by a plan with the same appenders, whose loggers have other levels."""
         self._settle_blocks(write=True)
-        self.router = router
+        self.router = self._passages.router = router
         self._known.clear()
         self._routes.clear()
         self._flows = LoggerLevelCache(router.places.of)
@@ -177,22 +206,29 @@ class Rehearsal:
         self._settle_blocks()
         self.events += 1
         self._begin(event)
+        self._mark(event)
         number, writers = self.events, [[(self.lanes[name], 1)] for name in appenders]
-        self._write(event, self.router.severities[event.level], writers, lambda lane: lane.render(event, number))
+        self._write(event, number, self.router.severities[event.level], writers, partial(_rendered, event, number))
 
     def _begin(self, event: Event) -> None:
-        """Let the clock go on to an event; what is due or marked happens."""
+        """Let the clock go on to an event; what is due happens."""
         time = event.time
         self._now = max(self._now, time)
         if self._crash_at is not None and time >= self._crash_at:
             self._crash_at = None
             self._crash()
             self._flows.clear()
-        if event.mark is not None:
-            self._mark(event.mark, time)
 
-    def _write(self, event: Event, severity: int, writers: _Writers, text_for: Callable[[SinkLane], str]) -> None:
-        """Write an event, or let it wait, wherever it goes."""
+    def _write(
+        self,
+        event: Event,
+        number: int,
+        severity: int,
+        writers: _Writers,
+        text_for: Callable[[SinkLane], str],
+        arrives: datetime | None = None,
+    ) -> None:
+        """Write an event, or let it wait, wherever it goes; buffers hear of it at ``arrives``, or else at its own time."""
         time, count = event.time, event.count or 1
         for lanes in writers:
             text, encoding = text_for(lanes[0][0]), lanes[0][0].encoding
@@ -203,9 +239,9 @@ class Rehearsal:
                     lane.writes += 1
                     lane.block.write(time, data, times * count)
                     continue
-                parcel = RenderedEvent(event, self.events, severity, data, times * count)
+                parcel = RenderedEvent(event, number, severity, data, times * count)
                 lane.sum.reached += parcel.times
-                self._arrive(lane, time, parcel)
+                self._arrive(lane, time, parcel, arrives or time)
 
     def add(self, batch: RenderedBatch) -> None:
         """Send events through that were routed and rendered elsewhere."""
@@ -218,8 +254,9 @@ class Rehearsal:
             self.events += 1
             event, (severity, route) = batch.event(at), ways[number]
             self._begin(event)
+            self._mark(event)
             found: dict[str, str] = {name: next(texts[name]) for name in {one.appender for one in route.deliveries}}
-            self._write(event, severity, self._writers(route), lambda lane, found=found: found[lane.appender.name])  # type: ignore[misc]
+            self._write(event, self.events, severity, self._writers(route), lambda lane, found=found: found[lane.appender.name])  # type: ignore[misc]
         self._settle_blocks(write=True)
 
     def _add_at_once(self, batch: RenderedBatch) -> bool:
@@ -270,7 +307,7 @@ class Rehearsal:
             self._known[id(route)] = found  # the route is kept, so that its id stays its own
         return found
 
-    def _arrive(self, lane: SinkLane, time: datetime, parcel: RenderedEvent) -> None:
+    def _arrive(self, lane: SinkLane, time: datetime, parcel: RenderedEvent, arrives: datetime) -> None:
         try:
             lane.outlet.arrive(time, parcel)
         except DiskFull:
@@ -279,7 +316,7 @@ class Rehearsal:
         if lane.waiting.limits is None and not lane.down:
             self._deliver(lane, [parcel])
             return
-        for group in lane.waiting.take(time, parcel.severity, parcel):
+        for group in lane.waiting.take(arrives, parcel.severity, parcel):
             self._deliver(lane, group)
 
     def _deliver(self, lane: SinkLane, group: list[RenderedEvent]) -> None:
@@ -315,7 +352,9 @@ class Rehearsal:
         else:
             lane.waiting.put_back(group, [one.event.time for one in group])
 
-    def _mark(self, mark: str, time: datetime) -> None:
+    def _mark(self, event: Event) -> None:
+        """Let the mark of an event act."""
+        mark, time = event.mark, event.time
         if mark == "crash":
             self._crash()
         elif mark == "stop":
@@ -373,6 +412,10 @@ class Rehearsal:
         for lane in self.lanes.values():
             with suppress(LimitReached, DiskFull):
                 lane.outlet.finish()
+
+
+def _rendered(event: Event, number: int, lane: SinkLane) -> str:
+    return lane.render(event, number)
 
 
 def _earliest(some: Iterable[datetime | None]) -> datetime | None:

@@ -82,13 +82,18 @@ class Renderer:
         """Return a batch of events, rendered; so many came before."""
         flows, numbers = self._flows.by_logger, array("I")
         kept: dict[int, Event] = {}
-        for at, event in enumerate(events):
-            try:
-                flow = flows[event.logger][event.level]
-            except KeyError:
-                flow = self._learn(event)
-            if flow.writers is None:
-                flow = self._flow(event, self._router.route(event))
+        for at, given in enumerate(events):
+            event = given
+            if given.channel:
+                event = self._router.enter(given) or given
+                flow = self._flow(event, self._router.route(given))
+            else:
+                try:
+                    flow = flows[event.logger][event.level]
+                except KeyError:
+                    flow = self._learn(event)
+                if flow.writers is None:
+                    flow = self._flow(event, self._router.route(event))
             numbers.append(flow.number)
             for render, adders in flow.writers or ():
                 text = render(event, before + at + 1)

@@ -14,6 +14,7 @@ from vetrina.core.plan.model import Appender
 from vetrina.core.rolling.codecs import compressor
 from vetrina.core.rolling.playing import Rolling
 from vetrina.core.routing.counting import ending_of, to_bytes
+from vetrina.core.routing.passages import Passages
 from vetrina.core.routing.router import Router
 from vetrina.core.sink_kinds.kind import full_path
 from vetrina.core.templates.forms import TableRow
@@ -128,7 +129,7 @@ class _Said:
 
     def __init__(self, rehearsal: Rehearsal) -> None:
         self._rehearsal = rehearsal
-        self._router = Router(rehearsal.router.plan)
+        self._passages = Passages(Router(rehearsal.router.plan))
         groups: dict[str, list[Appender]] = {}
         for name, lane in rehearsal.lanes.items():
             sink = lane.appender.sink
@@ -153,11 +154,12 @@ class _Said:
         return lambda event, number: taken(to_bytes(render(event, number), appender.encoding))
 
     def take(self, event: Event, number: int) -> None:
-        """Add what one event says."""
-        for one in self._router.route(event).deliveries:
+        """Add what is written now that an event has come."""
+        for one in self._passages.take(event, number).writes:
             wanted = self._wanted.get(one.appender)
             if wanted is not None:
-                wanted.feed(self._renders[one.appender](event, number), event.count or 1)
+                written = one.passage.event
+                wanted.feed(self._renders[one.appender](written, one.passage.number), written.count or 1)
 
     def differences(self) -> Iterator[str]:
         """Yield the appenders whose deliveries say something else."""

@@ -10,7 +10,7 @@ from vetrina.core.base.levels import HIGHEST, LOWEST, Scale
 from vetrina.core.changes.comparing import MOST_PATHS, Compared, MessageClass
 from vetrina.core.changes.logger_tree import ALL, BOTH, ITSELF
 from vetrina.core.changes.sinks_compared import SinkDifference
-from vetrina.core.plan.conditions import Ask, ErrorIs, FieldIs, MessageMatches
+from vetrina.core.plan.conditions import Ask, ChannelIs, ErrorIs, MessageMatches
 from vetrina.core.plan.model import Plan
 from vetrina.views.screen import Line, Span, counted, most, span, whole, wrapped
 
@@ -22,6 +22,7 @@ _WORDS = {
 _TITLES = {
     "moved": "looks like the same appender at another place",
     "lines": "other lines",
+    "rush": "something else in the rush hour",
     "groups": "other groups",
     "files": "other files",
     "sink": "another sink",
@@ -43,9 +44,11 @@ def question(ask: Ask, *, answer: bool) -> str:
         return "with an error" if ask.present == answer else "without an error"
     if isinstance(ask, MessageMatches):
         return f"the message {'matches' if answer else 'does not match'} {compact_json(ask.expression.text)}"
+    if isinstance(ask, ChannelIs):
+        return f"it {'came' if answer else 'did not come'} by {' or '.join(ask.names)}"
     if ask.operator == "present":
         return f"the field {ask.name} is {'there' if ask.value == answer else 'not there'}"
-    value = compact_json(ask.value.text if isinstance(ask, FieldIs) and ask.operator == "matches" else ask.value)
+    value = compact_json(ask.value.text if ask.operator == "matches" else ask.value)
     return f"the field {ask.name} {_WORDS[ask.operator][answer]} {value}"
 
 
@@ -101,6 +104,7 @@ def _head(one: MessageClass, scale: Scale) -> str:
     if one.logger == "root" and one.scope != ITSELF:
         who = "every logger" if one.scope == ALL else "any logger that is not named"
     when = [question(ask, answer=answer) for ask, answer in one.answers]
+    who += f" by the channel {one.channel}" if one.channel else ""
     return f"{who}, {_stretch(one, scale)}" + (f", when {' and '.join(when)}" if when else "")
 
 
@@ -123,7 +127,7 @@ def _difference(one: MessageClass, first: Plan, width: int) -> list[Line]:
             lines.append([Span(f"      {words}: ", "quiet"), span(_counted(places), "bad" if "first" in words else "good")])
     if one.example is not None:
         event = one.example
-        more = {"fields": event.fields, "error": event.error}
+        more = {"channel": event.channel, "fields": event.fields, "error": event.error}
         extra = "".join(f" {name} {compact_json(value)}" for name, value in more.items() if value)
         text = f"{event.logger or 'root'} {event.level} {compact_json(event.message)}{extra}"
         lines.append([Span("      for example: ", "quiet"), span(text)])

@@ -6,11 +6,12 @@ from collections.abc import Sequence
 
 from vetrina.core.base.levels import Scale
 from vetrina.core.base.quantities import show_size
+from vetrina.core.config.edits import step
 from vetrina.core.plan.model import Plan
 from vetrina.core.routing.cache import FURTHER, MOST_COUNTED, MOST_ROWS
-from vetrina.core.routing.counting import Cell, Traffic, appender_sinks
+from vetrina.core.routing.counting import Cell, Traffic, appender_sinks, by_channel
 from vetrina.core.routing.grouping import Group
-from vetrina.core.routing.router import GATES, Route
+from vetrina.core.routing.router import EARLY_GATES, GATES, Route
 from vetrina.views.screen import (
     Column,
     Line,
@@ -27,7 +28,7 @@ from vetrina.views.screen import (
     wrapped,
 )
 
-_LANE_GATES = GATES[3:]
+_LANE_GATES = GATES[len(EARLY_GATES) :]
 WARN = 13
 MOST_SHOWN = 40
 
@@ -52,6 +53,7 @@ def route_lines(traffic: Traffic, plan: Plan, unreadable: int, width: int) -> li
     lines = _sums(traffic, unreadable)
     lines += [[], [Span("Where they arrive", "title")], *_appenders(traffic, plan, width)]
     lines += [[], [Span("Who sends what where", "title")], *_matrix(traffic, plan, width)]
+    lines += _channels(traffic, plan, width)
     lines += _lost(traffic, plan, width)
     return lines
 
@@ -136,6 +138,48 @@ def _matrix_row(cell: Cell, names: list[str], scale: Scale, *, first: bool) -> l
         style = "raised" if count > cell.events else "" if count else "quiet"
         row.append(span(number(count) if count else "·", style))
     return row
+
+
+def _channels(traffic: Traffic, plan: Plan, width: int) -> list[Line]:
+    """Return what came by each channel, and what of it went round the configuration."""
+    found = by_channel(traffic)
+    if not found:
+        return []
+    heads = [
+        Column("channel", least=12),
+        Column("events", right=True),
+        Column("go round", right=True),
+        Column("count as", least=24),
+    ]
+    rows = [
+        [
+            span(name or "(further channels)"),
+            span(number(one.events)),
+            span(number(one.round) if one.round else "·", "raised" if one.round else "quiet"),
+            span(_counts_as(plan, name), "" if one.round < one.events else "quiet"),
+        ]
+        for name, one in found[: most(width, MOST_SHOWN)]
+    ]
+    lines: list[Line] = [[], [Span("What came by a channel", "title")], *table(heads, rows, width, 2)]
+    if len(found) > MOST_SHOWN and not whole(width):
+        lines.append([Span(f"  … and {counted(len(found) - MOST_SHOWN, 'channel')} more (--wide, --json)", "quiet")])
+    first = next((name for name, one in found if one.round and name), None)
+    if first is not None:
+        text = (
+            f"what bringing one in would change: vetrina whatif {plan.name} EVENTS --set 'channels{step(first)}.enabled=true'"
+        )
+        lines += [[Span("  "), *line] for line in wrapped(safe(text), width - 2, 2, "quiet")]
+    return lines
+
+
+def _counts_as(plan: Plan, name: str) -> str:
+    channel = plan.channels.get(name)
+    if channel is None:
+        return "nothing: the plan does not name it"
+    if not channel.enabled.value:
+        return "nothing: it is switched off"
+    logger = str(channel.logger) if channel.logger is not None else "its own logger"
+    return f"{logger} at {plan.scale.name(channel.level.value) if channel.level is not None else 'its own level'}"
 
 
 def _lost(traffic: Traffic, plan: Plan, width: int) -> list[Line]:

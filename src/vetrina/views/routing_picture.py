@@ -18,8 +18,8 @@ from vetrina.views import pictures
 from vetrina.views.pictures import GONE, INK, QUIET, TALL
 from vetrina.views.screen import number, safe, shorten
 
+_ROUND = 0.33
 _LEFT, _GATES, _RIGHT = 0.24, (0.40, 0.47, 0.54), 0.74
-_GATE_NAMES = {"door": "door", "level": "level", "nowhere": "nowhere"}
 _COLOURS = ("#2f6f8f", "#b5651d", "#4f7942", "#7b5aa6", "#a23b4a", "#5b7083", "#8a7a1f", "#3d7a70", "#94618e", "#6b5b4b")
 _STOPPED = "#b9b4ab"
 MOST_LOGGERS = 40
@@ -130,10 +130,18 @@ def _appender_boxes(
     return ends
 
 
+_POSTS = dict(zip(map(str, EARLY_GATES), (_ROUND, *_GATES), strict=True))
+
+
+def _posts(traffic: Traffic) -> dict[str, float]:
+    """Return where the posts of the early gates stand; the first only where something goes round."""
+    return {gate: x for gate, x in _POSTS.items() if gate != "round" or traffic.stopped[gate]}
+
+
 def _gate_posts(axes: Any, traffic: Traffic, top: float, bottom: float) -> None:
-    for gate, x in zip(EARLY_GATES, _GATES, strict=True):
+    for gate, x in _posts(traffic).items():
         axes.plot([x, x], [bottom, top], color="#8a8a8a", linewidth=0.8, linestyle=(0, (4, 3)), zorder=0)
-        axes.text(x, top + 0.022, _GATE_NAMES[gate], fontsize=9, color=INK, ha="center", va="center")
+        axes.text(x, top + 0.022, gate, fontsize=9, color=INK, ha="center", va="center")
         count = traffic.stopped[gate]
         axes.text(x, bottom - 0.018, number(count) + " stop", fontsize=7.5, color=QUIET, ha="center", va="center")
     dropped = sum(cell.dropped for cell in traffic.cells.values())
@@ -180,7 +188,7 @@ def _logger_row(axes: Any, row: _Row, y: float, height: float, names: list[str],
         here -= share
     for gate, count in parts:
         share = height * _share(count) / total
-        x = dict(zip(map(str, EARLY_GATES), _GATES, strict=True)).get(gate, (_GATES[-1] + _RIGHT) / 2)
+        x = _POSTS.get(gate, (_GATES[-1] + _RIGHT) / 2)
         _end_at(axes, (_LEFT, here, share), x)
         here -= share
 

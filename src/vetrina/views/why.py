@@ -139,8 +139,9 @@ def why_lines(found: Explanation, event: Event, plan: Plan, width: int, to: str 
 
 
 def _carried(event: Event, width: int) -> list[Line]:
-    """Return the fields and the error that the event carries, as rules may look at them."""
-    parts = [f"fields {compact_json(event.fields)}"] if event.fields else []
+    """Return the channel, the fields and the error that the event carries, as rules may look at them."""
+    parts = [f"came by the channel {event.channel}"] if event.channel else []
+    parts += [f"fields {compact_json(event.fields)}"] if event.fields else []
     parts += [f"error {error_text(event)}"] if has_error(event) else []
     return [[Span("  "), span(part if whole(width) else shorten(safe(part), width - 2), "quiet")] for part in parts]
 

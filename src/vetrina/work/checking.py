@@ -30,7 +30,7 @@ def circumstances(
     """
     seen, rolled, paths, hosts = None, None, None, None
     if recording is not None:
-        seen = recording.gather(plan.scale, partial(takers.looking, plan)).result()
+        seen = recording.gather(plan.scale, partial(takers.looking, plan), in_order=plan.remembers).result()
         rolled = runner.rolled_files(Playing(recording, ratio=1).files(plan)[0])  # packed sizes count as they are
     if probe or network:
         from vetrina.rehearsal import probing  # noqa: PLC0415  (sockets and git only where they are asked)

@@ -94,6 +94,7 @@ class Cluster:
     def __init__(self, client: Any, address: str) -> None:
         """Look at the workers; raise Refused where there are none, or one cannot do this work."""
         self._client, self._address = client, address
+        self.near = False
         self.hands = len(self._checked())
 
     def _checked(self) -> dict[str, Any]:

@@ -99,8 +99,16 @@ class Playing(Struct, frozen=True):
     def _round(self, sides: list[Rolling], hows: Sequence[Files], shift: timedelta) -> None:
         clocks = [side.tracks_clock for side in sides]
         make = partial(takers.files, tuple(zip(hows, clocks, strict=True)), sides[0].events, shift)
-        counts = takers.counts_events(*(side.router.plan for side in sides))
-        self.recording.gather(sides[0].router.plan.scale, make, into=FilesTaker(sides, shift), counts=counts, small=True)
+        plans = [side.router.plan for side in sides]
+        counts = takers.counts_events(*plans)
+        self.recording.gather(
+            sides[0].router.plan.scale,
+            make,
+            into=FilesTaker(sides, shift),
+            counts=counts,
+            small=True,
+            in_order=takers.in_order(*plans),
+        )
 
     def advise(self, found: ResolvedPlan, name: str, disk: int | None, history: timedelta | None) -> Advice:
         """Return limits for one file that meet a wish (bytes, or how far back), each tried on this traffic."""

@@ -34,6 +34,9 @@ class Job(Protocol[R_co]):
 class Engine(Protocol):
     """Who does a job: processes of this machine, or of others."""
 
+    near: bool
+    """Whether what they read this process could read as well."""
+
     @property
     def hands(self) -> int:
         """How many pieces are worked at once."""

@@ -38,7 +38,9 @@ class Trial(Struct, frozen=True):
                          "leave levels as they are", where="whatif")  # fmt: skip
         old, new = Router(before.plan), Router(after.plan)
         make, counts = partial(takers.comparison, before.plan, after.plan), takers.counts_events(before.plan, after.plan)
-        comparison = self.recording.gather(before.plan.scale, make, counts=counts)
+        comparison = self.recording.gather(
+            before.plan.scale, make, counts=counts, in_order=takers.in_order(before.plan, after.plan)
+        )
         effects = comparison.result(self.streams)
         names = touched_files(effects, before.plan, after.plan)
         files = self._files(before, after, names, comparison.means(effects)) if names else ()

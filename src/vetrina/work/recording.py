@@ -80,8 +80,30 @@ class Recording:
         for events in self.batches(scale):
             yield from events
 
+    def in_order(self, scale: Scale) -> Iterator[tuple[Sequence[int], list[Event]]]:
+        """Yield the events in batches with the numbers of their lines, for this process to decide on them in their order.
+
+        It reads them itself where it can; what only others can read is handed over by them.
+        """
+        if self._made is not None:
+            made = list(map(_known(scale), self._made))
+            yield range(1, len(made) + 1), made
+        elif self._engine is None or self._engine.near:
+            yield from self._numbered(scale)
+        else:
+            from vetrina.work.shown import HandedJob  # noqa: PLC0415  (views, for what is shown only)
+
+            yield from self.show(scale, HandedJob())
+
     def gather(
-        self, scale: Scale, make: Callable[[int], T], *, into: T | None = None, counts: bool = False, small: bool = False
+        self,
+        scale: Scale,
+        make: Callable[[int], T],
+        *,
+        into: T | None = None,
+        counts: bool = False,
+        small: bool = False,
+        in_order: bool = False,
     ) -> T:
         """Return ``into``, or what ``make`` makes, with all events taken.
 
@@ -91,9 +113,13 @@ class Recording:
             into: What takes the events at last, where that is another one.
             counts: Whether that number matters.
             small: Whether what is taken of a piece grows with the piece.
+            in_order: Whether one process must see all events, in their order.
         """
         taker = make(0) if into is None else into
-        if self._made is not None:
+        if in_order:
+            for _, events in self.in_order(scale):
+                taker.feed(events)
+        elif self._made is not None:
             taker.feed(map(_known(scale), self._made))
         elif self._engine is None:
             for events in self.batches(scale):
@@ -106,11 +132,14 @@ class Recording:
 
     def show(self, scale: Scale, job: ShowingJob[R]) -> Iterator[R]:
         """Yield what is shown of the events, batch by batch, in order."""
-        if self._engine is None:
+        in_order = job.in_order()
+        if self._engine is None or in_order:
             shows, before = job.opened(), 0
-            for numbers, events in self._numbered(scale):
+            for numbers, events in self.in_order(scale):
                 yield shows(numbers, events, before)
                 before += len(events)
+            if in_order and hasattr(shows, "end"):
+                yield shows.end()
         else:
             pieces = self._cut(self._engine, scale, counts=job.counts(), lines=job.tells_lines(), shown=True)
             for shown in self._sums(self._engine, BatchesJob(job, scale, self.strict), pieces, scale):

@@ -26,6 +26,10 @@ class RenderJob(Struct):
         """Show no numbers of lines."""
         return False
 
+    def in_order(self) -> bool:
+        """Decide each event by itself: a plan whose events are decided in their order is rehearsed by one process."""
+        return False
+
     def opened(self) -> Batch[RenderedBatch]:
         """Return what renders a batch."""
         renderer = Renderer(self.plan)

@@ -13,6 +13,7 @@ from vetrina.core.plan.model import Plan
 from vetrina.core.routing.counting import ending_of, to_bytes
 from vetrina.core.routing.grouping import Lost, take_lost
 from vetrina.core.routing.parts import Part
+from vetrina.core.routing.passages import Passages
 from vetrina.core.routing.previewing import Preview
 from vetrina.core.routing.router import Route, Router
 from vetrina.views import routes as routes_view
@@ -38,6 +39,32 @@ class ShowingJob(Protocol[R_co]):
 
     def tells_lines(self) -> bool:
         """Tell whether the numbers of lines are shown."""
+
+    def in_order(self) -> bool:
+        """Tell whether events are decided in their order, so that one process must see them all.
+
+        What `opened` returns may then have ``end``, which returns what is shown when they are through.
+        """
+
+
+class HandedJob(Struct):
+    """The events themselves, with the numbers of their lines: for one process that decides on them in their order."""
+
+    def counts(self) -> bool:
+        """Show no numbers of events."""
+        return False
+
+    def tells_lines(self) -> bool:
+        """Show the numbers of lines."""
+        return True
+
+    def in_order(self) -> bool:
+        """Decide nothing."""
+        return False
+
+    def opened(self) -> Batch[tuple[Sequence[int], list[Event]]]:
+        """Return what hands a batch over."""
+        return lambda numbers, events, _before: (numbers, events)
 
 
 class Each(Struct):
@@ -66,29 +93,15 @@ class EachJob(Struct):
 
     def opened(self) -> Batch[Each]:
         """Return what shows a batch."""
-        router, part, scale, separator = Router(self.plan), self.part, self.plan.scale, self.plan.separator
-        severities = router.severities
+        return _EachOpened(self, Passages(Router(self.plan)))
 
-        def each(numbers: Sequence[int], events: list[Event], _before: int) -> Each:
-            lost: Lost = {}
-            lines: list[Line] = []
-            texts: list[str] = []
-            for line, event in zip(numbers, events, strict=True):
-                severity = severities[event.level]
-                if not part.holds(event, severity, separator):
-                    continue
-                route, logger = router.route(event), tree_name(event.logger)
-                take_lost(lost, router, event, route)
-                route = self._wanted(route) if self.appenders else route
-                if self.as_json:
-                    texts.append(json_line(routes_documents.each_document(line, logger, scale.name(severity), route)))
-                else:
-                    lines.append(routes_view.each_line(line, logger, severity, scale, route))
-            if self.as_json:
-                return Each("".join(texts), lost)
-            return Each(lines if self.painted else plain(lines), lost)
+    def in_order(self) -> bool:
+        """Tell whether events are decided in their order."""
+        return self.plan.remembers
 
-        return each
+    def wanted(self, route: Route) -> Route:
+        """Return a route with the wanted appenders alone, where some are named."""
+        return self._wanted(route) if self.appenders else route
 
     def _wanted(self, route: Route) -> Route:
         """Return a route with the wanted appenders alone."""
@@ -97,6 +110,47 @@ class EachJob(Struct):
             tuple(one for one in route.deliveries if one.appender in self.appenders),
             tuple(one for one in route.stops if one.appender in self.appenders),
         )
+
+
+class _EachOpened:
+    """Shows one line an event as soon as all is known of it; ``end`` shows those that are remembered still."""
+
+    def __init__(self, job: EachJob, passages: Passages) -> None:
+        self._job, self._passages = job, passages
+
+    def __call__(self, numbers: Sequence[int], events: list[Event], before: int) -> Each:
+        passages = self._passages
+        found: list[tuple[int, Event, Route]] = []
+        for number, (line, event) in enumerate(zip(numbers, events, strict=True), start=before + 1):
+            route = passages.plain(event)
+            if route is not None:
+                found.append((line, event, route))
+            else:
+                found += [(one.tag, one.event, one.route()) for one in passages.take(event, number, line).settled]
+        return self._shown(found)
+
+    def end(self) -> Each:
+        """Return what is shown of the events that are remembered to the end."""
+        return self._shown([(one.tag, one.event, one.route()) for one in self._passages.left()])
+
+    def _shown(self, found: list[tuple[int, Event, Route]]) -> Each:
+        job, router, scale = self._job, self._passages.router, self._job.plan.scale
+        lost: Lost = {}
+        lines: list[Line] = []
+        texts: list[str] = []
+        for line, event, whole in found:
+            severity = router.severities[event.level]
+            if not job.part.holds(event, severity, job.plan.separator):
+                continue
+            take_lost(lost, router, event, whole)
+            route, logger = job.wanted(whole), tree_name(event.logger)
+            if job.as_json:
+                texts.append(json_line(routes_documents.each_document(line, logger, scale.name(severity), route)))
+            else:
+                lines.append(routes_view.each_line(line, logger, severity, scale, route))
+        if job.as_json:
+            return Each("".join(texts), lost)
+        return Each(lines if job.painted else plain(lines), lost)
 
 
 class _PreviewJob(Struct):
@@ -108,6 +162,10 @@ class _PreviewJob(Struct):
     def counts(self) -> bool:
         """Tell whether a template shows the number of an event."""
         return counts_events(self.plan, names=self.names)
+
+    def in_order(self) -> bool:
+        """Tell whether events are decided in their order."""
+        return self.plan.remembers
 
     def _preview(self) -> Preview:
         return Preview(Router(self.plan), self.part, self.names, self.first)

@@ -102,6 +102,11 @@ def files(hows: tuple[tuple[Files, bool], ...], before: int, shift: timedelta, n
     return FilesTaker(sides, shift)
 
 
+def in_order(*plans: Plan) -> bool:
+    """Tell whether a plan decides on events in their order."""
+    return any(one.remembers for one in plans)
+
+
 def counts_events(*plans: Plan, names: Iterable[str] = ()) -> bool:
     """Tell whether a template of some plans, or of those ``names`` in them, shows an event's number among all."""
     return any("sequence" in plan.appenders[name].template.sources() for plan in plans for name in names or plan.appenders)

@@ -29,6 +29,8 @@ _PROCESS = "from vetrina.work.worker import main; main()"
 class Workers:
     """So many processes, started for the first job; ``close`` ends them, and so does a job that is not done to its end."""
 
+    near = True
+
     def __init__(self, hands: int) -> None:
         self.hands = hands
         self._pool: _Pool | None = None

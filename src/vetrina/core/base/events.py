@@ -48,7 +48,8 @@ class Event(msgspec.Struct, forbid_unknown_fields=True, gc=False, omit_defaults=
     """One log message: when, how grave, by whom, what; see the design's section 4.
 
     ``level`` is as written (a name or a number); `Severities` turns it into a severity. ``count`` is how many
-    events the line stands for (None means 1); ``mark`` is `start`, `stop`, `crash` or other text.
+    events the line stands for (None means 1); ``mark`` is `start`, `stop`, `crash` or other text; ``channel`` the way it came
+    by where that were not the configuration's own loggers (an empty one counts as none).
     """
 
     time: Annotated[datetime, msgspec.Meta(tz=True)]
@@ -63,6 +64,7 @@ class Event(msgspec.Struct, forbid_unknown_fields=True, gc=False, omit_defaults=
     host: str | None = None
     count: Annotated[int, msgspec.Meta(ge=1)] | None = None
     mark: str | None = None
+    channel: str | None = None
 
 
 KNOWN_KEYS = frozenset(Event.__struct_fields__)

@@ -105,6 +105,16 @@ def exact_size(count: int) -> str:
     return f"{count} B"
 
 
+def exact_span(span: timedelta) -> str:
+    """Return a span as it could be written that means exactly it: in the largest unit that it fills evenly."""
+    microseconds = span // timedelta(microseconds=1)
+    for unit, length in reversed(_SPANS.items()):
+        count, rest = divmod(microseconds, length * 1000)
+        if count and not rest:
+            return counted(count, unit)
+    return f"PT{microseconds / 1_000_000:f}".rstrip("0") + "S"
+
+
 def show_span(span: timedelta) -> str:
     """Return a span for people: its two largest units (`2 days 5 hours`)."""
     seconds = int(span.total_seconds())

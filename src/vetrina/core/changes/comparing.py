@@ -12,6 +12,7 @@ from collections.abc import Iterable, Iterator
 from typing import TypeAlias
 
 from msgspec import Struct
+from msgspec.structs import replace
 
 from vetrina.core.base.errors import VetrinaError
 from vetrina.core.base.events import Event
@@ -19,9 +20,9 @@ from vetrina.core.base.levels import HIGHEST, LOWEST
 from vetrina.core.base.logger_names import below, tree_name
 from vetrina.core.changes.counterexamples import TIME, Contradiction, contradicts, counterexample
 from vetrina.core.changes.logger_tree import ALL, BELOW, BOTH, ITSELF, LoggerTree
-from vetrina.core.plan.conditions import Ask, level_cuts, logger_names
+from vetrina.core.plan.conditions import Ask, by_channel, level_cuts, logger_names
 from vetrina.core.plan.model import Plan, Rule
-from vetrina.core.routing.router import Decision, Route, Router
+from vetrina.core.routing.router import ROUND, Decision, ResidualRule, Route, Router
 
 MOST_PATHS = 2000
 _MOST_ANSWERS = 20_000
@@ -29,7 +30,7 @@ Answers: TypeAlias = tuple[tuple[Ask, bool], ...]
 
 
 class MessageClass(Struct, frozen=True):
-    """Messages of a logger between two severities with given answers.
+    """Messages of a logger between two severities with given answers, that came by a channel where one is named.
 
     ``scope`` is the logger itself, those below it that no plan or rule names, both of these, or all below it.
 
@@ -45,9 +46,12 @@ class MessageClass(Struct, frozen=True):
     only_in_first: tuple[str, ...]
     only_in_second: tuple[str, ...]
     example: Event | None = None
+    channel: str = ""
 
     def holds(self, logger: str, severity: int, event: Event, others: frozenset[str], separator: str) -> bool:
         """Tell whether a message belongs here; ``others`` are the loggers that have classes of their own."""
+        if (event.channel or "") != self.channel:
+            return False
         if not self.low <= severity <= self.high or any(ask.holds(event) != answer for ask, answer in self.answers):
             return False
         if logger == self.logger:
@@ -85,9 +89,30 @@ class _Side:
         """Return where a route arrives, and how often."""
         return Multiset(self.keys[one.appender] for one in route.deliveries)
 
-    def cuts(self, logger: str) -> set[int]:
+    def brings_in(self, channel: str) -> bool:
+        """Tell whether messages that come by a channel do not go round."""
+        return not channel or ((known := self.router.plan.channels.get(channel)) is not None and known.enabled.value)
+
+    def needs_names(self, channel: str) -> bool:
+        """Tell whether it matters which logger a message that comes by a channel has."""
+        return self.brings_in(channel) and (not channel or self.router.plan.channels[channel].logger is None)
+
+    def decide(self, logger: str, severity: int, channel: str) -> Decision:
+        """Return what holds for messages of a logger and severity that come by a channel (nothing for none)."""
+        if not self.brings_in(channel):
+            return Decision(ROUND)
+        known = self.router.plan.channels.get(channel)
+        if known is not None:
+            logger = logger if known.logger is None else known.logger.value
+            severity = severity if known.level is None else known.level.value
+        return _by_channel(_without_via(self.router.compile(logger, severity)), channel)
+
+    def cuts(self, logger: str, channel: str) -> set[int]:
         """Return the severities at which a message of ``logger`` may begin to go another way."""
-        plan = self.router.plan
+        plan, known = self.router.plan, self.router.plan.channels.get(channel)
+        if not self.brings_in(channel) or (known is not None and known.level is not None):
+            return set()
+        logger = logger if known is None or known.logger is None else known.logger.value
         found = {self.router.standing(logger).severity}
         for _, one in self.router.tree.attachments(logger):
             appender = plan.appenders[one.appender]
@@ -122,25 +147,44 @@ class _Comparing:
         self.classes = 0
         self.bounded: dict[str, None] = {}
         self._paths: dict[tuple[Decision, Decision], tuple[list[_Found], int, bool]] = {}
+        self._channel = ""
 
     def run(self) -> Compared:
+        shown: list[MessageClass] = []
+        for channel in self._channels():
+            self._channel = channel
+            shown += self._of_channel()
+        decided = tuple(one for one in shown if one.example is not None)
+        undecided = tuple(one for one in shown if one.example is None)
+        return Compared(decided, undecided, self.classes, tuple(self.bounded), frozenset(self.names))
+
+    def _channels(self) -> list[str]:
+        """Return the channels that one of the plans brings in, after none: all others go round both."""
+        named = dict.fromkeys(name for side in self.sides for name in side.router.plan.channels)
+        return ["", *(name for name in named if any(side.brings_in(name) for side in self.sides))]
+
+    def _of_channel(self) -> Iterator[MessageClass]:
+        """Yield the differences of messages that come by the channel that is looked at."""
+        if not any(side.needs_names(self._channel) for side in self.sides):
+            for one in self._of_logger(self.fresh):
+                yield from self._told(one, "root", ALL)
+            return
         found: dict[tuple[str, str], set[_Found]] = {}
         for name in self.names:
             found[name, ITSELF] = self._of_logger(name)
             for turn, separator in enumerate(self.separators):
                 scope = BELOW if not turn else f"{BELOW} by {separator}"
                 found[name, scope] = self._of_logger(self._below(name, separator))
-        shown = list(self._merged(found))
-        decided = tuple(one for one in shown if one.example is not None)
-        undecided = tuple(one for one in shown if one.example is None)
-        return Compared(decided, undecided, self.classes, tuple(self.bounded), frozenset(self.names))
+        yield from self._merged(found)
 
     def _below(self, name: str, separator: str) -> str:
         return self.fresh if name == "root" else f"{name}{separator}{self.fresh}"
 
     def _of_logger(self, logger: str) -> set[_Found]:
         cuts = sorted(
-            one for one in self.rule_cuts | self.sides[0].cuts(logger) | self.sides[1].cuts(logger) if LOWEST <= one <= HIGHEST
+            one
+            for one in self.rule_cuts.union(*(side.cuts(logger, self._channel) for side in self.sides))
+            if LOWEST <= one <= HIGHEST
         )
         found: list[_Found] = []
         for low, after in zip(cuts, [*cuts[1:], HIGHEST + 1], strict=True):
@@ -157,7 +201,7 @@ class _Comparing:
     def _differences(self, logger: str, severity: int) -> list[_Found]:
         """Return what the plans do differently with one logger and severity, by the answers that matter."""
         first, second = self.sides
-        pair = _without_via(first.router.compile(logger, severity)), _without_via(second.router.compile(logger, severity))
+        pair = first.decide(logger, severity, self._channel), second.decide(logger, severity, self._channel)
         known = self._paths.get(pair)
         if known is None:
             known = self._paths[pair] = self._follow(*pair)
@@ -221,6 +265,7 @@ class _Comparing:
         except Contradiction:
             return
         if event is not None:
+            event.channel = self._channel or None
             first, second = (side.arrivals(_route(side.router, event, level)) for side in self.sides)
             if (self._shown(0, first - second), self._shown(1, second - first)) != (
                 one.only_in_first,
@@ -228,13 +273,27 @@ class _Comparing:
             ) or first == second:
                 event = None
         yield MessageClass(
-            name, scope, one.low, one.high, answers, one.only_in_first, one.only_in_second, event if one.known else None
+            name,
+            scope,
+            one.low,
+            one.high,
+            answers,
+            one.only_in_first,
+            one.only_in_second,
+            event if one.known else None,
+            self._channel,
         )
 
 
 def _route(router: Router, event: Event, level: int | str) -> Route:
     severity = router.plan.scale.severity(level)
-    return router.compile(tree_name(event.logger), LOWEST if severity is None else severity).follow(event)
+    known = LOWEST if severity is None else severity
+    entered = router.enter(replace(event, level=known)) if event.channel else replace(event, level=known)
+    return (
+        ROUND
+        if entered is None
+        else router.compile(tree_name(entered.logger), router.severities[entered.level]).follow(entered)
+    )
 
 
 def _level(plan: Plan, low: int, high: int) -> int | str:
@@ -278,6 +337,24 @@ def _without_via(decision: Decision) -> Decision:
         for lane in decision.lanes
     )
     return Decision(None, decision.door, decision.level_passes, lanes, decision.once)
+
+
+def _by_channel(decision: Decision, channel: str) -> Decision:
+    """Return a decision in which all questions about the channel are answered."""
+
+    def answered(rules: tuple[ResidualRule, ...]) -> tuple[ResidualRule, ...]:
+        return tuple(ResidualRule(one.verdict, by_channel(one.condition, channel)) for one in rules)
+
+    def gate(rules: bool | tuple[ResidualRule, ...]) -> bool | tuple[ResidualRule, ...]:  # noqa: FBT001  (a gate may be settled)
+        return rules if isinstance(rules, bool) else answered(rules)
+
+    if decision.route is not None:
+        return decision
+    lanes = tuple(
+        replace(lane, attachment_gate=gate(lane.attachment_gate), appender_rules=gate(lane.appender_rules))
+        for lane in decision.lanes
+    )
+    return Decision(None, answered(decision.door), decision.level_passes, lanes, decision.once)
 
 
 class _Unanswered(VetrinaError):

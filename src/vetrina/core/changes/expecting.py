@@ -23,7 +23,9 @@ from vetrina.core.plan.conditions import json_equal
 from vetrina.core.plan.model import Appender, Plan
 from vetrina.core.routing.counting import ending_of
 from vetrina.core.routing.explaining import explain
+from vetrina.core.routing.passages import Passages, alone
 from vetrina.core.routing.router import Route, Router
+from vetrina.core.routing.stories import Replay
 from vetrina.core.sink_kinds import KINDS
 from vetrina.core.sink_kinds.kind import full_path
 
@@ -40,6 +42,7 @@ class LineTest(Struct, frozen=True):
 class Case(Struct, frozen=True):
     """One expectation: events (one for each logger and level), and where they must and must not arrive.
 
+    ``earlier`` and ``later`` are the events that come before and after it, for limits, recalls and queues.
     ``only`` is None where other arrivals are no matter. Names are appenders, or sinks as `file logs/drive.log`.
     ``stages`` are the stages under each of which the case must hold; without any, as the call says.
     """
@@ -47,6 +50,8 @@ class Case(Struct, frozen=True):
     say: str
     place: Place
     events: tuple[Event, ...]
+    earlier: tuple[Event, ...] = ()
+    later: tuple[Event, ...] = ()
     reaches: tuple[str, ...] = ()
     avoids: tuple[str, ...] = ()
     only: tuple[str, ...] | None = None
@@ -88,11 +93,17 @@ def expect(cases: Iterable[Case], plans: dict[str, ResolvedPlan]) -> list[Verdic
 
 
 def _try(case: Case, event: Event, found: ResolvedPlan, router: Router) -> Iterator[Failure]:
-    route = router.route(event)
+    passages = Passages(router)
+    for number, one in enumerate(case.earlier, start=1):
+        passages.take(one, number)
+    passage = passages.take(event, len(case.earlier) + 1).passage
+    for number, one in enumerate(case.later, start=passage.number + 1):
+        passages.take(one, number)
+    event, route = passage.event, passage.route()
     arrived = Multiset(one.appender for one in route.deliveries)
     missing = [name for name in dict.fromkeys([*case.reaches, *(case.only or ())]) if not _count(arrived, name, found.plan)]
     for name in missing:
-        yield _missing(name, event, found, router, route)
+        yield _missing(name, case, event, found, router, route)
     yield from _unwanted(case, event, found.plan, route, arrived)
     for name, wanted in case.times:
         count = _count(arrived, name, found.plan)
@@ -148,9 +159,11 @@ def _via(route: Route, name: str, plan: Plan) -> str:
     return f"attached at {', '.join(vias)}" if vias else ""
 
 
-def _missing(name: str, event: Event, found: ResolvedPlan, router: Router, route: Route) -> Failure:
+def _missing(name: str, case: Case, event: Event, found: ResolvedPlan, router: Router, route: Route) -> Failure:
     appenders = named(name, found.plan)
-    steps = explain(router, event).steps
+    replay = Replay(router, len(case.earlier) + 1)
+    replay.feed(enumerate((*case.earlier, event, *case.later), start=1))
+    steps = explain(router, event, replay.finish() if case.earlier or case.later else None).steps
     stops = [one for one in steps if not one.passed and (route.stopped_at or one.appender in appenders)]
     if stops:
         one = stops[0]
@@ -197,31 +210,41 @@ class Recorded(Struct):
     events: int
 
 
+_Class = tuple[str, str, int, tuple[str, ...]]
+"""A channel (nothing for none), a logger, a severity, and where such events arrive."""
+
+
 class Recorder:
-    """One recorded class for every logger, level and set of arrivals met; it is fed as a `Counter` is."""
+    """One recorded class for every channel, logger, level and set of arrivals met; it is fed as a `Counter` is.
+
+    What a limit, a recall or a queue does is recorded as it is for an event before which none came, as a case is tried.
+    """
 
     def __init__(self, router: Router) -> None:
         self._router = router
-        self._classes: dict[tuple[str, int, tuple[str, ...]], Recorded] = {}
+        self._passages = Passages(router)
+        self._classes: dict[_Class, Recorded] = {}
 
     def feed(self, events: Iterable[Event]) -> None:
         """Record events; each must have a level that the plan knows."""
         router, classes = self._router, self._classes
         for event in events:
-            decision = router.decide(event.logger, event.level)
-            arrivals = tuple(one.appender for one in decision.follow(event).deliveries)
-            key = (tree_name(event.logger), router.severities[event.level], arrivals)
+            plain = self._passages.plain(event)
+            route = alone(router, event) if plain is None else plain
+            arrivals = tuple(one.appender for one in route.deliveries)
+            key = (event.channel or "", tree_name(event.logger), router.severities[event.level], arrivals)
             known = classes.get(key)
             if known is None:
-                classes[key] = Recorded(event, arrivals, decision.route is None, event.count or 1)
+                asks = router.decide(event.logger, event.level).route is None
+                classes[key] = Recorded(event, arrivals, asks, event.count or 1)
             else:
                 known.events += event.count or 1
 
-    def sums(self) -> dict[tuple[str, int, tuple[str, ...]], Recorded]:
+    def sums(self) -> dict[_Class, Recorded]:
         """Return what was recorded so far, for another recorder of the same plan."""
         return self._classes
 
-    def add(self, sums: dict[tuple[str, int, tuple[str, ...]], Recorded]) -> None:
+    def add(self, sums: dict[_Class, Recorded]) -> None:
         """Record what another one has recorded, of events that come after those recorded here."""
         for key, one in sums.items():
             known = self._classes.setdefault(key, one)

@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from datetime import date, datetime
 
-from msgspec import Struct
+from msgspec import Struct, field
 
+from vetrina.core.base.events import Event
 from vetrina.core.changes.effects import Examples
 from vetrina.core.routing.cache import LoggerLevelCache
 from vetrina.core.routing.router import Route
@@ -19,11 +20,25 @@ class Pair:
     Where loggers share it, ``rows`` counts by the name of the row.
     """
 
-    __slots__ = ("after", "before", "count", "logger", "new", "quick", "row", "rows", "severity", "sizes", "slots", "ways")
+    __slots__ = (
+        "after",
+        "before",
+        "count",
+        "logger",
+        "new",
+        "quick",
+        "remembers",
+        "row",
+        "rows",
+        "severity",
+        "sizes",
+        "slots",
+        "ways",
+    )
 
     def __init__(self, logger: str, severity: int, before: Route | None, after: Route | None) -> None:
         self.logger, self.severity, self.before, self.after = logger, severity, before, after
-        self.quick = False
+        self.quick = self.remembers = False
         self.count = 0
         self.rows: dict[str, list[int]] | None = None
         self.row = ""
@@ -59,6 +74,34 @@ class Pair:
         return ((self.logger, [self.count, *self.sizes]),) if self.rows is None else self.rows.items()
 
 
+class Apart(Struct):
+    """Events that were counted one by one, since they mean something else on each side or their fates depend on others.
+
+    ``before`` and ``after`` are appender to the bytes of all its deliveries of them.
+    """
+
+    count: int = 0
+    before: dict[str, int] = field(default_factory=dict)
+    after: dict[str, int] = field(default_factory=dict)
+
+    def add(self, other: Apart) -> None:
+        """Add what was counted elsewhere."""
+        self.count += other.count
+        for mine, more in ((self.before, other.before), (self.after, other.after)):
+            for name, size in more.items():
+                mine[name] = mine.get(name, 0) + size
+
+
+class Joint(Struct):
+    """One event on its way through both plans: on each side as what it counts, and where it went, None while that is open."""
+
+    event: Event
+    number: int
+    day: date
+    events: list[Event]
+    routes: list[Route | None] = field(default_factory=lambda: [None, None])
+
+
 Routes = tuple[Route, Route]
 Rows = dict[tuple[str, int], list[int]]
 
@@ -78,6 +121,7 @@ class ComparedSums(Struct):
     number: int
     examples: dict[str, Examples]
     others: set[int]
+    apart: list[tuple[date, Routes, str, int, Apart]]
 
 
 class Day:
@@ -87,6 +131,7 @@ class Day:
         self.pairs: LoggerLevelCache[Pair] = LoggerLevelCache(places)
         self.kept: dict[tuple[object, int], Pair] = {}
         self.split: dict[Routes, dict[tuple[str, int], Pair]] = {}
+        self.apart: dict[Routes, dict[tuple[str, int], Apart]] = {}
 
     def pairs_counted(self) -> Iterator[Pair]:
         """Yield the pairs that events were counted for."""
@@ -103,5 +148,6 @@ def add_up(sums: list[int], counts: Sequence[int]) -> None:
 def rows_of(day: Day) -> Iterable[str]:
     """Yield the names of the rows of a day."""
     yield from (pair.logger for rows in day.split.values() for pair in rows.values())
+    yield from (logger for rows in day.apart.values() for logger, _ in rows)
     for pair in day.kept.values():
         yield from pair.rows if pair.rows is not None else (pair.logger,)

@@ -7,17 +7,19 @@ Here: the search over real edits, and their ranking by how much else they let in
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
+from itertools import chain
 
 from msgspec import Struct
 
 from vetrina.core.base.events import Event, JsonObject
 from vetrina.core.base.levels import NAMES
-from vetrina.core.base.logger_names import tree_name
+from vetrina.core.base.logger_names import event_name, tree_name
 from vetrina.core.config.edits import Edit, differing, lines_of, put, step, tune, with_edits
 from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.core.plan.conditions import meets
 from vetrina.core.plan.model import Attachment, Plan, Rule
 from vetrina.core.routing.counting import Traffic
+from vetrina.core.routing.passages import alone
 from vetrina.core.routing.router import Delivery, Route, Router, Stop
 
 _LONGEST = 4
@@ -53,37 +55,57 @@ class Remedy(Struct, frozen=True):
     others: tuple[Other, ...] = ()
 
 
-def ways_to(found: ResolvedPlan, event: Event, appender: str, most: int = 6, traffic: Measure | None = None) -> list[Remedy]:
-    """Return the ways to let ``event`` through to ``appender``, the fewest edits and the least else first."""
+Fate = Callable[[Plan], Route]
+"""From a plan to where the message goes by it."""
+
+
+def ways_to(
+    found: ResolvedPlan,
+    event: Event,
+    appender: str,
+    most: int = 6,
+    traffic: Measure | None = None,
+    fate: Fate | None = None,
+) -> list[Remedy]:
+    """Return the ways to let ``event`` through to ``appender``, the fewest edits and the least else first.
+
+    ``fate`` tells where it goes by a plan, after all that came before it; without one it is taken by itself.
+    """
+    goes = fate or (lambda plan: alone(Router(plan), event))
 
     def arrives(route: Route) -> bool:
         return any(one.appender == appender for one in route.deliveries)
 
-    def grow(router: Router) -> Iterator[Edit]:
-        return _openings(router, event, appender)
+    def grow(changed: ResolvedPlan) -> Iterator[Edit]:
+        router, route = Router(changed.plan), goes(changed.plan)
+        return chain(_openings(router, route, event, appender), _widenings(changed, route, appender, arrives, goes))
 
-    return _search(found, event, arrives, grow, most, traffic)
+    return _search(found, event, arrives, grow, most, traffic, goes)
 
 
 def ways_to_once(found: ResolvedPlan, event: Event, most: int = 6, traffic: Measure | None = None) -> list[Remedy]:
     """Return the ways after which ``event`` arrives once, at every place at which it arrives now."""
     appenders = found.plan.appenders
-    before = {appenders[one.appender].place for one in Router(found.plan).route(event).deliveries}
+    before = {appenders[one.appender].place for one in alone(Router(found.plan), event).deliveries}
 
     def once(route: Route) -> bool:
         places = [appenders[one.appender].place for one in route.deliveries]
         return len(places) == len(set(places)) and set(places) == before
 
-    return _search(found, event, once, lambda router: _closings(router, event), most, traffic)
+    def goes(plan: Plan) -> Route:
+        return alone(Router(plan), event)
+
+    return _search(found, event, once, lambda changed: _closings(Router(changed.plan), event), most, traffic, goes)
 
 
 def _search(
     found: ResolvedPlan,
     event: Event,
     wanted: Callable[[Route], bool],
-    grow: Callable[[Router], Iterator[Edit]],
+    grow: Callable[[ResolvedPlan], Iterator[Edit]],
     most: int,
     traffic: Measure | None,
+    goes: Fate,
 ) -> list[Remedy]:
     """Search breadth first: edits that are enough by themselves before pairs, pairs before triples."""
     waiting: list[tuple[tuple[Edit, ...], ResolvedPlan]] = [((), found)]
@@ -93,7 +115,7 @@ def _search(
     for _ in range(_LONGEST):
         longer: list[tuple[tuple[Edit, ...], ResolvedPlan]] = []
         for edits, plan in waiting:
-            for edit in grow(Router(plan.plan)):
+            for edit in grow(plan):
                 key = frozenset([*(str(one) for one in edits), str(edit)])
                 if key in seen or tries >= _TRIES:
                     continue
@@ -102,7 +124,7 @@ def _search(
                 after = with_edits(found, [*edits, edit])
                 if after is None:
                     continue
-                (good if wanted(Router(after.plan).route(event)) else longer).append(((*edits, edit), after))
+                (good if wanted(goes(after.plan)) else longer).append(((*edits, edit), after))
         if len(good) >= most or not longer:
             break
         waiting = longer
@@ -181,16 +203,20 @@ def _shape(router: Router, logger: str, severity: int, event: Event) -> tuple[De
     decision = router.compile(logger, severity)
     if decision.route is not None:
         return decision.route.deliveries
-    bare = Event(event.time, severity, logger, "", None)
-    return decision.follow(bare).deliveries
+    bare = Event(event.time, severity, event_name(logger), "", None)
+    return alone(router, bare).deliveries if decision.remembers else decision.follow(bare).deliveries
 
 
-def _openings(router: Router, event: Event, appender: str) -> Iterator[Edit]:
+def _openings(router: Router, route: Route, event: Event, appender: str) -> Iterator[Edit]:
     """Yield the edits that move what stops the event on its way to the appender."""
-    plan, own = router.plan, tree_name(event.logger)
-    severity = router.severities[event.level]
+    plan = router.plan
+    if route.stopped_at == "round":
+        yield from _brought_in(plan, event)
+        return
+    entered = router.enter(event) if event.channel else event
+    event = entered or event
+    own, severity = tree_name(event.logger), router.severities[event.level]
     level = plan.scale.name(severity)
-    route = router.route(event)
     if route.stopped_at == "door":
         yield from _past_rules(plan.rules, event, own, severity, "rules", "at the door")
         return
@@ -204,6 +230,53 @@ def _openings(router: Router, event: Event, appender: str) -> Iterator[Edit]:
     for stop in route.stops:
         if stop.appender == appender:
             yield from _past_lane(router, event, own, stop)
+
+
+def _brought_in(plan: Plan, event: Event) -> Iterator[Edit]:
+    """Yield the edits that bring the event's channel in."""
+    name = event.channel or ""
+    if name in plan.channels:
+        yield put(f"channels{step(name)}.enabled", True, f"bring the channel {name} in: switch its entry on")
+    else:
+        yield put(f"channels{step(name)}", {"enabled": True}, f"bring the channel {name} in")
+
+
+def _widenings(
+    found: ResolvedPlan, route: Route, appender: str, arrives: Callable[[Route], bool], goes: Fate
+) -> Iterator[Edit]:
+    """Yield the edits that widen a limit, a recall or a queue where it decides: the smallest number that is enough, or none at all."""
+    one = found.plan.appenders[appender]
+    late = {"limit": one.limit, "recall": one.recall, "queue": one.queue}
+    for gate in dict.fromkeys(stop.gate for stop in route.stops if stop.appender == appender):
+        policy = late.get(gate)
+        if policy is None:
+            continue
+        base = f"appenders{step(appender)}.{gate}"
+        words = {"limit": "pass", "recall": "be remembered", "queue": "stand in line"}[gate]
+        enough = _smallest(found, f"{base}.events", policy.events, arrives, goes)
+        if enough is not None:
+            yield put(f"{base}.events", enough, f"let {enough:,} events {words} at {appender}, not {policy.events:,}")
+        if gate == "queue":
+            yield put(f"{base}.full", "wait", f"hold the application while the line of {appender} is full")
+        yield put(base, None, f"take the {gate} of {appender} out")
+
+
+def _smallest(found: ResolvedPlan, path: str, now: int, arrives: Callable[[Route], bool], goes: Fate) -> int | None:
+    """Return the smallest number in place of ``now`` with which the message arrives, None where none up to 1,000 times as many does."""
+
+    def enough(count: int) -> bool:
+        after = with_edits(found, [put(path, count, "")])
+        return after is not None and arrives(goes(after.plan))
+
+    low, high = now, now
+    while not enough(high):
+        low, high = high, high * 2
+        if high > now * 1000:
+            return None
+    while high - low > 1:
+        middle = (low + high) // 2
+        low, high = (low, middle) if enough(middle) else (middle, high)
+    return high
 
 
 def _past_level(router: Router, event: Event, own: str, level: str) -> Iterator[Edit]:
@@ -252,6 +325,9 @@ def _past_lane(router: Router, event: Event, own: str, stop: Stop) -> Iterator[E
         yield put(f"{base}.floor", level, f"lower the floor of {appender.name} to {level}")
     elif stop.gate == "ceiling":
         yield put(f"{base}.ceiling", level, f"raise the ceiling of {appender.name} to {level}")
+    elif stop.gate == "recall" and appender.recall is not None:
+        yield put(f"{base}.recall.below", level, f"let {appender.name} remember only what is below {level}")
+        yield put(f"{base}.recall", None, f"let {appender.name} write at once what it remembers")
     elif stop.gate == "rules":
         matched = any(meets(rule.condition, event, own, severity) for rule in appender.rules)
         if matched:
@@ -282,7 +358,7 @@ def _past_rules(rules: tuple[Rule, ...], event: Event, own: str, severity: int, 
 
 def _closings(router: Router, event: Event) -> Iterator[Edit]:
     """Yield the edits that take one of several arrivals at one place away."""
-    deliveries = router.route(event).deliveries
+    deliveries = alone(router, event).deliveries
     meeting = router.plan.at_one_place(one.appender for one in deliveries)
     for names in meeting:
         if len(names) < 2:

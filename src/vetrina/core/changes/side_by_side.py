@@ -9,12 +9,13 @@ from datetime import UTC, date, datetime, timedelta
 from vetrina.core.base import clocks
 from vetrina.core.base.events import Event
 from vetrina.core.changes.effects import Delta, Effects, Example, Examples, Tally
-from vetrina.core.changes.pairs import ComparedSums, Day, Pair, Routes, Rows, add_up, rows_of
+from vetrina.core.changes.pairs import Apart, ComparedSums, Day, Joint, Pair, Routes, Rows, add_up, rows_of
 from vetrina.core.plan.model import Plan
 from vetrina.core.rolling.pace import pace_of, seconds_by_day
 from vetrina.core.rolling.streams import Stream
 from vetrina.core.routing.cache import RowNames
 from vetrina.core.routing.counting import ending_of, measures, of_any, to_bytes
+from vetrina.core.routing.passages import Passage, Passages, refuse_stream
 from vetrina.core.routing.router import Route, Router
 from vetrina.core.templates.compiling import MakeMeasure
 
@@ -37,6 +38,8 @@ class Comparison:
         self._names = RowNames(before.places_with(*after.tree.entries), before.plan.separator, self._regroup)
         self._days: dict[date, Day] = {}
         self._day = Day(self._place)
+        self._date = _SOME_TIME.date()
+        self._passages = (Passages(before), Passages(after))
         self._begun = self._ended = _SOME_TIME
         self._first, self._last = _LATEST, _EARLIEST
         self._number = self._before = number
@@ -51,10 +54,16 @@ class Comparison:
             time = event.time
             if not self._begun <= time < self._ended:
                 self._turn(time)
+            if event.channel:
+                self._take_joint(event)
+                continue
             try:
                 pair = self._day.pairs.by_logger[event.logger][event.level]
             except KeyError:
                 pair = self._pair(event)
+            if pair.remembers:
+                self._take_joint(event)
+                continue
             self._number += 1
             if not pair.quick or event.count is not None:
                 self._count(event, pair)
@@ -71,7 +80,7 @@ class Comparison:
         """Go to the day of a time; a day begins at midnight of the plan's zone."""
         self._note(time)
         there = clocks.local(time, self._zone)
-        day = there.date()
+        self._date = day = there.date()
         self._day = self._days.setdefault(day, Day(self._place))
         try:
             self._begun = datetime(day.year, day.month, day.day, tzinfo=self._zone).astimezone(UTC)
@@ -82,6 +91,39 @@ class Comparison:
 
     def _note(self, time: datetime) -> None:
         self._first, self._last = min(time, self._first), max(time, self._last)
+
+    def _take_joint(self, event: Event) -> None:
+        """Take an event that came by a channel, or may meet a limit, a recall or a queue: each side decides it by itself."""
+        self._note(event.time)
+        self._number += 1
+        joint = Joint(event, self._number, self._date, [event, event])
+        for turn, passages in enumerate(self._passages):
+            self._settle(turn, passages.take(event, self._number, joint).settled)
+
+    def _settle(self, turn: int, settled: Iterable[Passage]) -> None:
+        """Take the events of which one side now knows all."""
+        for one in settled:
+            joint: Joint = one.tag
+            joint.events[turn], joint.routes[turn] = one.event, one.route()
+            before, after = joint.routes
+            if before is not None and after is not None:
+                self._count_joint(joint, (before, after))
+
+    def _count_joint(self, joint: Joint, routes: Routes) -> None:
+        """Count an event under the name by which the second plan knows it, or the first where it goes round the second."""
+        was, now = joint.events
+        named = was if routes[1].stopped_at == "round" else now
+        key = (self._names.of(named.logger or "root"), self.before.severities[named.level])
+        row = self._days[joint.day].apart.setdefault(routes, {}).setdefault(key, Apart())
+        count = joint.event.count or 1
+        row.count += count
+        for side, event, route, sums in zip(self._sides, joint.events, routes, (row.before, row.after), strict=True):
+            for delivery in route.deliveries:
+                size = side.measure(delivery.appender)(event)(event, joint.number) * count
+                sums[delivery.appender] = sums.get(delivery.appender, 0) + size
+        for name in _names(routes[1]) - _names(routes[0]):
+            size = self._sides[1].measure(name)(now)(now, joint.number)
+            self._examples.setdefault(name, Examples()).take(Example(now, joint.number, size))
 
     def _count(self, event: Event, pair: Pair) -> None:
         self._note(event.time)
@@ -101,10 +143,7 @@ class Comparison:
             name = self._names.of(event.logger or "root", pair.row)
             pair.add_row(name, (count, *sizes))
         for name, size in pair.new:
-            examples = self._examples.get(name)
-            if examples is None:
-                examples = self._examples[name] = Examples()
-            examples.take(Example(event, self._number, size(event, self._number)))
+            self._examples.setdefault(name, Examples()).take(Example(event, self._number, size(event, self._number)))
 
     def _regroup(self) -> None:
         """Move what was counted for loggers that lost their rows."""
@@ -123,6 +162,11 @@ class Comparison:
                 if known is not pair:
                     known.add(pair.count, pair.sizes)
             day.split[routes] = moved
+        for routes, loggers in day.apart.items():
+            joined: dict[tuple[str, int], Apart] = {}
+            for (logger, severity), row in loggers.items():
+                joined.setdefault((self._names.of(logger), severity), Apart()).add(row)
+            day.apart[routes] = joined
         for pair in day.kept.values():
             if pair.rows is not None:
                 counted, pair.rows = pair.rows, {}
@@ -135,8 +179,9 @@ class Comparison:
         key = (self._place(event.logger) if shared else event.logger, severity)
         pair = self._day.kept.get(key)
         if pair is None:
-            routes = (router.decide(event.logger, event.level).route for router in (self.before, self.after))
-            pair = self._day.kept[key] = Pair(event.logger or "root", severity, *routes)
+            decisions = [router.decide(event.logger, event.level) for router in (self.before, self.after)]
+            pair = self._day.kept[key] = Pair(event.logger or "root", severity, *(one.route for one in decisions))
+            pair.remembers = any(one.remembers for one in decisions)
             if pair.settled:
                 self._filled(pair, None if shared else event)
                 if shared:
@@ -166,7 +211,15 @@ class Comparison:
                 for name, counts in pair.by_row():
                     add_up(rows.setdefault((name, pair.severity), [0] * len(counts)), counts)
             days[day] = list(by_routes.items())
-        return ComparedSums(days, self._first, self._last, self._before, self._number, self._examples, self._names.others)
+        apart = [
+            (day, routes, logger, severity, row)
+            for day, here in self._days.items()
+            for routes, rows in here.apart.items()
+            for (logger, severity), row in rows.items()
+        ]
+        return ComparedSums(
+            days, self._first, self._last, self._before, self._number, self._examples, self._names.others, apart
+        )
 
     def add(self, sums: ComparedSums) -> None:
         """Count what another comparison of the same plans has counted, of events that come after those counted here."""
@@ -182,12 +235,23 @@ class Comparison:
                     split = here.split.setdefault(routes, {})
                     pair = split.get(key) or split.setdefault(key, self._filled(Pair(*key, *routes), None))
                     pair.add(count, sizes)
+        for day, routes, logger, severity, row in sums.apart:
+            key = (self._names.of(logger), severity)
+            here = self._days.setdefault(day, Day(self._place))
+            here.apart.setdefault(routes, {}).setdefault(key, Apart()).add(row)
         for name, examples in sums.examples.items():
             self._examples.setdefault(name, Examples()).add(examples, self._number - sums.before)
         self._number += sums.number - sums.before
 
     def result(self, streams: Iterable[Stream] = ()) -> Effects:
-        """Return the sums; ``streams`` are added for the time that the events span, or over one day where they span none."""
+        """Return the sums, what is remembered still being stopped; nothing is fed afterwards.
+
+        ``streams`` are added for the time that the events span, or over one day where they span none. Raise Refused where one
+        comes to a limit, a recall or a queue: what becomes of it there depends on the times of its events.
+        """
+        for turn, passages in enumerate(self._passages):
+            self._settle(turn, passages.left())
+        self._passages = (Passages(self.before), Passages(self.after))
         found = Effects(examples=self._examples)
         if self._number > self._before:
             found.first, found.last = self._first, self._last
@@ -235,46 +299,57 @@ class Comparison:
         for day, here in sorted(self._days.items()):
             for pair in here.pairs_counted():
                 self._add_rows(found, day, pair)
+            for routes, rows in here.apart.items():
+                for (logger, severity), row in rows.items():
+                    self._add(found, day, (self._names.of(logger), severity), routes, row)
         found.further = self._names.further
 
     def _add_rows(self, found: Effects, day: date, pair: Pair) -> None:
         """Add a pair, by row where loggers share it."""
         for name, (count, *sizes) in pair.by_row():
-            part = Pair(self._names.of(name), pair.severity, pair.before, pair.after)
-            part.count, part.sizes, part.ways = count, sizes, pair.ways
-            self._add(found, day, part)
+            self._add(found, day, (self._names.of(name), pair.severity), pair.routes, self._apart(pair, count, sizes))
 
-    def _add(self, found: Effects, day: date, pair: Pair, *, estimated: bool = False) -> None:
-        routes = pair.routes
-        found.events += pair.count
-        own = (pair.logger, pair.severity)
-        found.recorded[own] = found.recorded.get(own, 0) + pair.count
+    def _apart(self, pair: Pair, count: int, sizes: list[int]) -> Apart:
+        """Return events of a pair, and their bytes on each way, by appender."""
+        known = dict(zip(pair.ways, sizes, strict=True))
+        old, new = (
+            {name: times * known[side.measure(name)] for name, times in _names(route).items()}
+            for side, route in zip(self._sides, pair.routes, strict=True)
+        )
+        return Apart(count, old, new)
+
+    def _add(
+        self, found: Effects, day: date, own: tuple[str, int], routes: Routes, row: Apart, *, estimated: bool = False
+    ) -> None:
+        found.events += row.count
+        found.recorded[own] = found.recorded.get(own, 0) + row.count
         old, new = map(_names, routes)
-        sizes = dict(zip(pair.ways, pair.sizes, strict=True))
         for name in old | new:
             was, now = old.get(name, 0), new.get(name, 0)
-            size_before = sizes[self._sides[0].measure(name)] if was else 0
-            size_after = sizes[self._sides[1].measure(name)] if now else 0
+            size_before = row.before[name] // was if was else 0
+            size_after = row.after[name] // now if now else 0
             by_cell = found.cells.setdefault((*own, name), Delta())
             by_day = found.days.setdefault((day, name), Delta())
             for shift in (found.appenders[name], by_cell, by_day):
-                shift.before.add(was * pair.count, was * size_before, estimated=estimated)
-                shift.after.add(now * pair.count, now * size_after, estimated=estimated)
-                shift.gained.add(max(0, now - was) * pair.count, max(0, now - was) * size_after, estimated=estimated)
-                shift.lost.add(max(0, was - now) * pair.count, max(0, was - now) * size_before, estimated=estimated)
+                shift.before.add(was * row.count, was * size_before, estimated=estimated)
+                shift.after.add(now * row.count, now * size_after, estimated=estimated)
+                shift.gained.add(max(0, now - was) * row.count, max(0, now - was) * size_after, estimated=estimated)
+                shift.lost.add(max(0, was - now) * row.count, max(0, was - now) * size_before, estimated=estimated)
         if bool(routes[0].deliveries) != bool(routes[1].deliveries):
             turned = found.silenced if routes[0].deliveries else found.seen
-            turned[own] = turned.get(own, 0) + pair.count
+            turned[own] = turned.get(own, 0) + row.count
         before, after = (_places(side.plan, route) for side, route in zip(self._sides, routes, strict=True))
         for place, times in after.items():
             if times > 1 >= before.get(place, 0):
-                found.twice[pair.logger, place] = found.twice.get((pair.logger, place), 0) + pair.count
+                found.twice[own[0], place] = found.twice.get((own[0], place), 0) + row.count
 
     def _add_stream(self, found: Effects, stream: Stream) -> None:
         """Add a stream of which no event is known, day by day: as many as its rate gives, each of its size or the level's mean."""
         assert found.first is not None  # noqa: S101  (streams have a span)
         assert found.last is not None  # noqa: S101  (streams have a span)
         event = Event(found.first, stream.severity, stream.logger, "")
+        for router in (self.before, self.after):
+            refuse_stream(router, stream.logger, stream.severity, "--rate")
         routes = self.before.route(event), self.after.route(event)
         pair = self._filled(Pair(stream.logger or "root", stream.severity, *routes), event)
         mean = []
@@ -289,7 +364,8 @@ class Comparison:
             pair.sizes = [size * pair.count for size in mean]
             if pair.count:
                 found.streamed += pair.count
-                self._add(found, day, pair, estimated=True)
+                own = (pair.logger, pair.severity)
+                self._add(found, day, own, pair.routes, self._apart(pair, pair.count, pair.sizes), estimated=True)
 
 
 class _Side:

@@ -18,13 +18,13 @@ from vetrina.core.plan.samples import samples
 from vetrina.core.routing.counting import ending_of, to_bytes
 from vetrina.core.templates.compiling import Render
 
-DifferenceKind = Literal["moved", "lines", "groups", "files", "sink"]
+DifferenceKind = Literal["moved", "lines", "rush", "groups", "files", "sink"]
 
 
 class SinkDifference(Struct, frozen=True):
-    """What two matched appenders do differently: ``kind`` is `moved`, `lines`, `groups`, `files` or `sink`.
+    """What two matched appenders do differently: ``kind`` is `moved`, `lines`, `rush`, `groups`, `files` or `sink`.
 
-    ``words`` tell it key by key; for `lines` there is an example with what each writes. ``decided`` is False where
+    `rush` are limits, recalls and queues. ``words`` tell it key by key; for `lines` there is an example with what each writes. ``decided`` is False where
     templates are written differently and no sample showed it.
     """
 
@@ -45,6 +45,7 @@ def compare_sinks(first: Plan, second: Plan, *, by_appender: bool = False) -> tu
         if moved:
             found.append(SinkDifference(one.name, other.name, "moved", (f"{one.where} > {other.where}",)))
         found += _lines(first, second, one, other)
+        found += _terms("rush", one, other, _late(one, first), _late(other, second))
         found += _terms("groups", one, other, _buffer(one.buffer, first), _buffer(other.buffer, second))
         if one.sink.kind == other.sink.kind and one.sink.traits.rolls:
             same_name = {"path": ""} if not by_appender and (moved or one.roll.path.text != other.roll.path.text) else {}
@@ -130,6 +131,13 @@ def _terms(
     )
     if words:
         yield SinkDifference(one.name, other.name, kind, words)
+
+
+def _late(one: Appender, plan: Plan) -> dict[str, str]:
+    """Return what an appender's limit, recall and queue say."""
+    found = one.limit.terms() if one.limit else {}
+    found |= one.recall.terms(plan.scale) if one.recall else {}
+    return found | (one.queue.terms(plan.scale) if one.queue else {})
 
 
 def _buffer(buffer: Buffer | None, plan: Plan) -> dict[str, str]:

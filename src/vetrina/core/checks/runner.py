@@ -166,6 +166,9 @@ def _waivers(plan: Plan) -> Iterable[tuple[str, tuple[Waiver, ...]]]:
     for logger in plan.loggers.values():
         if logger.waivers:
             yield f"logger {logger.name}", logger.waivers
+    for channel in plan.channels.values():
+        if channel.waivers:
+            yield f"channel {channel.name}", channel.waivers
     for appender in plan.appenders.values():
         if appender.waivers:
             yield f"appender {appender.name}", appender.waivers

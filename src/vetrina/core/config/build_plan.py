@@ -6,7 +6,7 @@ Here: faults of meaning that need the whole plan (an undefined appender or templ
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable
+from collections.abc import Collection
 
 from vetrina.core.base import clocks
 from vetrina.core.base.faults import Fault, nearest
@@ -15,12 +15,13 @@ from vetrina.core.base.origins import DEFAULT, Sourced
 from vetrina.core.base.secrets import fold_name
 from vetrina.core.config.build_files import build_roll
 from vetrina.core.config.build_rules import RuleBuilder
+from vetrina.core.config.build_rush import RushBuilder, build_channel
 from vetrina.core.config.build_templates import TemplateBuilder
 from vetrina.core.config.grammar import COMMON, LEVEL_NAMES, PLAN_KEYS, VERDICTS
 from vetrina.core.config.placeholders import Filler
-from vetrina.core.config.reading import PlanReader, key_origin, with_values
-from vetrina.core.config.sections import AppenderKeys, BufferKeys, LoggerKeys, MaskKeys, PlanKeys, SinkValue, WaiverKeys
-from vetrina.core.plan.model import Appender, Attachment, Buffer, Logger, Plan, Sink, Waiver
+from vetrina.core.config.reading import PlanReader, key_origin, waivers_of, with_values
+from vetrina.core.config.sections import AppenderKeys, BufferKeys, LoggerKeys, MaskKeys, PlanKeys, SinkValue
+from vetrina.core.plan.model import Appender, Attachment, Buffer, Logger, Plan, Sink
 from vetrina.core.schema.containers import attribute, unknown_key
 from vetrina.core.schema.held import MergedNode
 from vetrina.core.sink_kinds import KINDS
@@ -74,6 +75,7 @@ class _Builder:
         self.folder = full_path(_text(keys.workdir, "."), folder)
         self.mask = _mask(keys.mask)
         self._rules = RuleBuilder(reader, self.separator)
+        self._rush = RushBuilder(reader)
         self._templates = TemplateBuilder(reader, Setting(clocks.zone(self.zone), self.separator, reader.scale, self.mask))
         for one in (keys.mask.patterns if keys.mask else None) or ():
             self._rules.expression(one)
@@ -91,6 +93,7 @@ class _Builder:
             loggers={name: self._logger(name, section, named) for name, section in (keys.loggers or {}).items()},
             appenders=appenders,
             templates=templates,
+            channels={name: build_channel(name, section) for name, section in (keys.channels or {}).items()},
             rules=self._rules.rules(keys.rules, VERDICTS),
             title=str(keys.title or ""),
             separator=self.separator,
@@ -99,8 +102,8 @@ class _Builder:
             assume=keys.assume or Sourced(9, DEFAULT, "info"),
             once=Sourced(keys.deliver.value == "once", keys.deliver.origin) if keys.deliver else Sourced(value=False),
             mask=self.mask,
-            waivers=_waivers(keys.waive),
-            template_waivers={name: _waivers(section.waive) for name, section in (keys.templates or {}).items()},
+            waivers=waivers_of(keys.waive),
+            template_waivers={name: waivers_of(section.waive) for name, section in (keys.templates or {}).items()},
             template_origins={name: key_origin(section.held) for name, section in (keys.templates or {}).items()},
             hidden=frozenset(self.reader.hidden),
             folder=self.folder,
@@ -132,7 +135,7 @@ class _Builder:
             climb=section.climb or Sourced(value=True),
             enabled=section.enabled or Sourced(value=True),
             note=str(section.note or ""),
-            waivers=_waivers(section.waive),
+            waivers=waivers_of(section.waive),
         )
 
     def _undefined(self, named: Sourced[str], appenders: Collection[str]) -> None:
@@ -165,10 +168,11 @@ class _Builder:
             rules=self._rules.rules(section.rules, VERDICTS[:2]),
             otherwise=section.otherwise or Sourced("keep"),
             template_origin=section.template.origin if section.template else DEFAULT,
+            **self._rush.gates(name, section),
             buffer=_buffer(section.buffer) if section.buffer else None,
             policy=build_roll(section, self.zone, self.reader.report) if kind.traits.rolls else None,
             note=str(section.note or ""),
-            waivers=_waivers(section.waive),
+            waivers=waivers_of(section.waive),
         )
 
     def _known_keys(self, kind: SinkKind, section: AppenderKeys) -> None:
@@ -230,10 +234,6 @@ def _mask(keys: MaskKeys | None) -> Mask:
     if keys is None:
         return Mask()
     return Mask(tuple(fold_name(one.value) for one in keys.names or ()), tuple(one.value for one in keys.patterns or ()))
-
-
-def _waivers(sections: Iterable[WaiverKeys] | None) -> tuple[Waiver, ...]:
-    return tuple(Waiver(one.check.value, one.why.value, one.held.place) for one in sections or () if one.check and one.why)
 
 
 def _plain(got: SinkValue, *, shown: bool) -> str:

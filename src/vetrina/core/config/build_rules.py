@@ -10,7 +10,18 @@ from vetrina.core.base.logger_names import tree_name
 from vetrina.core.base.origins import Sourced
 from vetrina.core.config.reading import PlanReader, key_origin
 from vetrina.core.config.sections import ConditionKeys, Operators, RuleKeys
-from vetrina.core.plan.conditions import All, Condition, ErrorIs, FieldIs, LevelIs, LoggerIs, MessageMatches, Not, OneOf
+from vetrina.core.plan.conditions import (
+    All,
+    ChannelIs,
+    Condition,
+    ErrorIs,
+    FieldIs,
+    LevelIs,
+    LoggerIs,
+    MessageMatches,
+    Not,
+    OneOf,
+)
 from vetrina.core.plan.model import Rule
 
 
@@ -50,6 +61,8 @@ class RuleBuilder:
             return [] if expression is None else [MessageMatches(expression)]
         if section.error is not None and key == "error":
             return [ErrorIs(section.error.value)]
+        if section.channel is not None and key == "channel":
+            return [ChannelIs(tuple(one.value for one in section.channel))]
         if section.field is not None and key == "field":
             return [ask for name, test in section.field.items() for ask in self._field(name, test)]
         if section.not_ is not None and key == "not":

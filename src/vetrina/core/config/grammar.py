@@ -9,7 +9,7 @@ from vetrina.core.base.faults import nearest
 from vetrina.core.base.logger_names import tree_name
 from vetrina.core.config import sections
 from vetrina.core.config.placeholders import NAME
-from vetrina.core.config.plan_kinds import MEMBER, FieldTest, LevelNumber
+from vetrina.core.config.plan_kinds import MEMBER, DrainKind, FieldTest, FullKind, LevelNumber, same_fault
 from vetrina.core.schema.containers import Key, ListOf, MapOf, Record
 from vetrina.core.schema.kinds import (
     Anything,
@@ -70,6 +70,11 @@ CONDITION = Record(
             MapOf(FieldTest()), "fields by name, and what is asked of each", example="{line: upper, speed: {at-least: 6}}"
         ),
         "error": Key(Flag(), "whether the event carries an error", example="true"),
+        "channel": Key(
+            ListOf(Text(empty=False), single=True),
+            "the channels that it came by; none holds for the configuration's own loggers",
+            example="access",
+        ),
     },
 )
 CONDITION.keys["not"] = Key(CONDITION, "holds where this condition does not", example="{level: ..info}")
@@ -133,6 +138,44 @@ LOGGER = Record(
         "waive": Key(WAIVERS, "checks that are silent here", example="[{check: twice, why: both desks want it}]"),
     },
     short="level",
+)
+SAME = Key(
+    ListOf(Text(allow=same_fault), single=True),
+    "what events that count together are alike in: logger, level, message, text, thread, channel, field NAME; without it all do",
+    example="[logger, text]",
+)
+LIMIT = Record(
+    name="a limit",
+    into=sections.LimitKeys,
+    keys={
+        "events": Key(Whole(low=1, high=10_000_000), "at most so many pass", required=True, example="5"),
+        "per": Key(DurationKind(), "within this time", required=True, example="1 minute"),
+        "same": SAME,
+    },
+)
+RECALL = Record(
+    name="a recall",
+    into=sections.RecallKeys,
+    keys={
+        "events": Key(Whole(low=1, high=10_000_000), "the last so many are remembered", required=True, example="200"),
+        "below": Key(LevelKind(), "events below this level are remembered, not written", required=True, example="warn"),
+        "at": Key(LevelKind(), "one at or above this level has them written before it", required=True, example="error"),
+        "same": SAME,
+    },
+)
+QUEUE = Record(
+    name="a queue",
+    into=sections.QueueKeys,
+    keys={
+        "events": Key(Whole(low=1, high=10_000_000), "at most so many stand in line", required=True, example="1000"),
+        "drains": Key(DrainKind(), "how many the sink takes: N/second, N/minute or N/hour", required=True, example="50/second"),
+        "full": Key(
+            FullKind(),
+            "while the line is full: wait holds the application, drop, or drop-below LEVEL",
+            "wait",
+            example="drop-below warn",
+        ),
+    },
 )
 BUFFER = Record(
     name="a buffer",
@@ -223,6 +266,11 @@ COMMON = {
         "a template's name, or a text with a {",
         example="'{time} {message}'",
     ),
+    "limit": Key(LIMIT, "at most so many events within a time", example="{events: 5, per: 1 minute, same: [logger, text]}"),
+    "recall": Key(
+        RECALL, "the last so many events before an error", example="{events: 200, below: warn, at: error, same: [thread]}"
+    ),
+    "queue": Key(QUEUE, "a line of events before a slow sink", example="{events: 1000, drains: 50/second, full: wait}"),
     "buffer": Key(BUFFER, "when events are delivered", example="{events: 20, age: 5 minutes}"),
     "note": NOTE,
     "waive": Key(WAIVERS, "checks that are silent here", example="[{check: twice, why: both desks want it}]"),
@@ -272,6 +320,28 @@ PLAN_KEYS = {
         ),
         "what templates' step mask hides besides the built-in",
         example="{names: [badge]}",
+    ),
+    "channels": Key(
+        MapOf(
+            Record(
+                name="a channel",
+                into=sections.ChannelKeys,
+                empties=True,
+                keys={
+                    "logger": Key(
+                        Text(allow=_logger_name_fault),
+                        "its events count as this logger's; their own without it",
+                        example="ropeway.door.requests",
+                    ),
+                    "level": Key(LevelKind(threshold=False), "and as of this level; their own without it", example="notice"),
+                    "enabled": Key(Flag(), "false: its events go round the configuration", "true", example="false"),
+                    "note": NOTE,
+                    "waive": Key(WAIVERS, "checks that are silent here", example="[{check: unused-channel, why: from May on}]"),
+                },
+            )
+        ),
+        "other libraries' ways out that are brought in, by name; one that is not named goes round the configuration",
+        example="{access: {logger: ropeway.door.requests, level: notice}}",
     ),
     "rules": Key(RULES, "at the door: asked of every event before any logger", example="[{lift: {field: {badge: 4711}}}]"),
     "loggers": Key(

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable
 from typing import Any, ClassVar
 
-from vetrina.core.base.faults import Fault
+from vetrina.core.base.faults import Fault, offer
 from vetrina.core.config import sections
+from vetrina.core.plan.rush_policy import SAME_WORDS, UNITS, Drain, Full
 from vetrina.core.schema.containers import Key, ListOf, MapOf, Record
 from vetrina.core.schema.kinds import (
     Anything,
@@ -19,8 +21,23 @@ from vetrina.core.schema.kinds import (
     Schema,
     Text,
     describe,
+    or_placeholder,
+    unknown_level,
 )
 from vetrina.core.schema.nodes import Listing, Mapping, Node, Scalar
+
+_DRAIN = re.compile(f"([0-9]{{1,15}})\\s*/\\s*({'|'.join(UNITS)})")
+
+
+def same_fault(text: str) -> str:
+    """Return what is wrong with a word of `same`, nothing where it is fine."""
+    kind, space, name = text.partition(" ")
+    if text in SAME_WORDS or (kind == "field" and name.strip()):
+        return ""
+    if kind == "field" and not space:
+        return "field needs a name: write field NAME"
+    close = offer(text, [*SAME_WORDS, "field"])
+    return f'"{text[:60]}" is nothing that events are told apart by; {close}'
 
 
 class LevelNumber(Kind, frozen=True):
@@ -38,6 +55,48 @@ class LevelNumber(Kind, frozen=True):
     def schema(self) -> Schema:
         """Return an integer from 1 to 24, or one as text."""
         return {"anyOf": [{"type": "integer", "minimum": 1, "maximum": 24}, {"type": "string", "pattern": "^[0-9]+$"}]}
+
+
+class DrainKind(Kind, frozen=True):
+    """How many events a sink takes in a second, a minute or an hour."""
+
+    wants: str = "a speed"
+
+    def convert(self, got: Read, reader: Reader) -> Drain:
+        """Return the number and the unit."""
+        del reader
+        match = _DRAIN.fullmatch(got.text.strip())
+        if not match or not int(match.group(1)):
+            raise InvalidValue(f"wants a whole number of events and a unit, and this is {describe(got.value)}",
+                               "write 50/second, 20/minute or 5/hour")  # fmt: skip
+        return Drain(int(match.group(1)), match.group(2))
+
+    def schema(self) -> Schema:
+        """Return the pattern of speeds."""
+        return or_placeholder({"type": "string", "pattern": f"^\\s*{_DRAIN.pattern}\\s*$"})
+
+
+class FullKind(Kind, frozen=True):
+    """What happens to events while a line is full."""
+
+    wants: str = "wait, drop or drop-below LEVEL"
+
+    def convert(self, got: Read, reader: Reader) -> Full:
+        """Return the lowest level that waits."""
+        word, _, level = got.text.strip().partition(" ")
+        if got.text.strip() in {"wait", "drop"}:
+            return Full(0 if word == "wait" else None)
+        if word != "drop-below" or not level:
+            raise InvalidValue(f"wants {self.wants}, and this is {describe(got.value)}",
+                               offer(word, ("wait", "drop", "drop-below")))  # fmt: skip
+        found = reader.scale.threshold(level.strip())
+        if found is None:
+            raise unknown_level(level.strip(), reader.scale)
+        return Full(found)
+
+    def schema(self) -> Schema:
+        """Return the words."""
+        return or_placeholder({"type": "string", "pattern": "^(wait|drop|drop-below .+)$"})
 
 
 class FieldTest(Kind, frozen=True):

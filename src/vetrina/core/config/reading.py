@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
 from msgspec import Struct, field
 from msgspec.structs import replace
 
@@ -9,6 +11,8 @@ from vetrina.core.base.faults import Fault, Place
 from vetrina.core.base.levels import Scale
 from vetrina.core.base.origins import Origin
 from vetrina.core.config.placeholders import Filled, Filler, Use, typed
+from vetrina.core.config.sections import WaiverKeys
+from vetrina.core.plan.model import Waiver
 from vetrina.core.schema.held import MergedNode
 from vetrina.core.schema.kinds import Read
 from vetrina.core.schema.nodes import Scalar
@@ -73,6 +77,11 @@ def key_origin(held: MergedNode) -> Origin:
     if held.layer.kind == "option":
         return Origin("option", None, held.layer.label)
     return Origin(held.layer.kind, place, held.layer.label)
+
+
+def waivers_of(sections: Iterable[WaiverKeys] | None) -> tuple[Waiver, ...]:
+    """Return the waivers that a section has."""
+    return tuple(Waiver(one.check.value, one.why.value, one.held.place) for one in sections or () if one.check and one.why)
 
 
 def with_values(fault: Fault, reader: PlanReader) -> Fault:

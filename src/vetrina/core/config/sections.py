@@ -9,6 +9,7 @@ from msgspec import field
 
 from vetrina.core.base.levels import LevelRange
 from vetrina.core.base.origins import Sourced
+from vetrina.core.plan.rush_policy import Drain, Full
 from vetrina.core.schema.containers import Section
 
 SinkValue = Sourced[Any] | tuple[Sourced[Any], ...] | dict[str, Sourced[Any]]
@@ -35,6 +36,7 @@ class ConditionKeys(Section, frozen=True):
     message: Sourced[str] | None = None
     field: dict[str, Sourced[Any] | Operators] | None = None
     error: Sourced[bool] | None = None
+    channel: tuple[Sourced[str], ...] | None = None
     not_: ConditionKeys | None = None
     any_: tuple[ConditionKeys, ...] | None = None
 
@@ -82,6 +84,41 @@ class BufferKeys(Section, frozen=True):
     events: Sourced[int] | None = None
     age: Sourced[timedelta] | None = None
     at_once: Sourced[int] | None = None
+
+
+class LimitKeys(Section, frozen=True):
+    """At most so many."""
+
+    events: Sourced[int] | None = None
+    per: Sourced[timedelta] | None = None
+    same: tuple[Sourced[str], ...] | None = None
+
+
+class RecallKeys(Section, frozen=True):
+    """The last so many before an error."""
+
+    events: Sourced[int] | None = None
+    below: Sourced[int] | None = None
+    at: Sourced[int] | None = None
+    same: tuple[Sourced[str], ...] | None = None
+
+
+class QueueKeys(Section, frozen=True):
+    """A line before a slow sink."""
+
+    events: Sourced[int] | None = None
+    drains: Sourced[Drain] | None = None
+    full: Sourced[Full] | None = None
+
+
+class ChannelKeys(Section, frozen=True):
+    """A channel that is brought in."""
+
+    logger: Sourced[str] | None = None
+    level: Sourced[int] | None = None
+    enabled: Sourced[bool] | None = None
+    note: Sourced[str] | None = None
+    waive: tuple[WaiverKeys, ...] | None = None
 
 
 class KeepKeys(Section, frozen=True):
@@ -135,6 +172,9 @@ class AppenderKeys(Section, frozen=True):
     rules: tuple[RuleKeys, ...] | None = None
     otherwise: Sourced[str] | None = None
     template: Sourced[str] | None = None
+    limit: LimitKeys | None = None
+    recall: RecallKeys | None = None
+    queue: QueueKeys | None = None
     buffer: BufferKeys | None = None
     roll: RollKeys | None = None
     note: Sourced[str] | None = None
@@ -159,6 +199,7 @@ class PlanKeys(Section, frozen=True):
     assume: Sourced[int] | None = None
     deliver: Sourced[str] | None = None
     mask: MaskKeys | None = None
+    channels: dict[str, ChannelKeys] | None = None
     rules: tuple[RuleKeys, ...] | None = None
     loggers: dict[str, LoggerKeys] | None = None
     appenders: dict[str, AppenderKeys] | None = None

@@ -81,6 +81,16 @@ class FieldIs(Struct, frozen=True):
         return hash((self.name, self.operator))
 
 
+class ChannelIs(Struct, frozen=True):
+    """The event came by one of these channels."""
+
+    names: tuple[str, ...]
+
+    def holds(self, event: Event) -> bool:
+        """Compare with the event's channel; one without any came by none of them."""
+        return bool(event.channel) and event.channel in self.names
+
+
 class Not(Struct, frozen=True):
     """The condition within does not hold."""
 
@@ -99,7 +109,7 @@ class OneOf(Struct, frozen=True):
     parts: tuple[Condition, ...]
 
 
-Ask: TypeAlias = MessageMatches | ErrorIs | FieldIs
+Ask: TypeAlias = MessageMatches | ErrorIs | FieldIs | ChannelIs
 Condition: TypeAlias = LoggerIs | LevelIs | Ask | Not | All | OneOf
 
 
@@ -131,18 +141,32 @@ OPERATORS: dict[str, Callable[[Any, Any], bool]] = {
 
 def reduce(condition: Condition, logger: str, severity: int) -> Condition | bool:
     """Return what is left to ask of an event once its logger and severity are known: True, False or less."""
-    if isinstance(condition, LoggerIs):
-        return condition.holds(logger)
-    if isinstance(condition, LevelIs):
-        return condition.range.holds(severity)
+
+    def known(leaf: Condition) -> bool | None:
+        if isinstance(leaf, LoggerIs):
+            return leaf.holds(logger)
+        return leaf.range.holds(severity) if isinstance(leaf, LevelIs) else None
+
+    return settle(condition, known)
+
+
+def by_channel(condition: Condition | bool, channel: str) -> Condition | bool:  # noqa: FBT001  (a reduced condition may be settled)
+    """Return what is left to ask of an event once its channel is known (nothing for none)."""
+    if isinstance(condition, bool):
+        return condition
+    return settle(condition, lambda leaf: channel in leaf.names if isinstance(leaf, ChannelIs) else None)
+
+
+def settle(condition: Condition, known: Callable[[Condition], bool | None]) -> Condition | bool:
+    """Return what is left of a condition of whose questions some are ``known``: True, False or less."""
     if isinstance(condition, Not):
-        inner = reduce(condition.inner, logger, severity)
+        inner = settle(condition.inner, known)
         return (not inner) if isinstance(inner, bool) else Not(inner)
     if isinstance(condition, All | OneOf):
         decisive = isinstance(condition, OneOf)
         left: list[Condition] = []
         for part in condition.parts:
-            found = reduce(part, logger, severity)
+            found = settle(part, known)
             if found is decisive:
                 return decisive
             if not isinstance(found, bool):
@@ -150,7 +174,8 @@ def reduce(condition: Condition, logger: str, severity: int) -> Condition | bool
         if not left:
             return not decisive
         return left[0] if len(left) == 1 else type(condition)(tuple(left))
-    return condition
+    answer = known(condition)
+    return condition if answer is None else answer
 
 
 Answer: TypeAlias = Callable[[Ask], bool]
@@ -160,7 +185,7 @@ def holds(condition: Condition | bool, event: Event, answer: Answer | None = Non
     """Decide a reduced condition for an event; ``answer`` answers its questions in the event's place."""
     if isinstance(condition, bool):
         return condition
-    if isinstance(condition, MessageMatches | ErrorIs | FieldIs):
+    if isinstance(condition, Ask):
         return condition.holds(event) if answer is None else answer(condition)
     if isinstance(condition, Not):
         return not holds(condition.inner, event, answer)
@@ -194,8 +219,8 @@ def logger_names(condition: Condition) -> set[str]:
 
 
 def asks(condition: Condition) -> tuple[Ask, ...]:
-    """Return every question about the event itself (message, error, fields) inside a condition, in order."""
-    if isinstance(condition, MessageMatches | ErrorIs | FieldIs):
+    """Return every question about the event itself (message, error, fields, channel) inside a condition, in order."""
+    if isinstance(condition, Ask):
         return (condition,)
     if isinstance(condition, Not):
         return asks(condition.inner)

@@ -16,6 +16,7 @@ from vetrina.core.templates.masking import Mask
 if TYPE_CHECKING:
     from vetrina.core.plan.conditions import Condition
     from vetrina.core.plan.rolling_policy import Roll
+    from vetrina.core.plan.rush_policy import Channel, Limit, Queue, Recall
     from vetrina.core.templates.forms import Template
 
 
@@ -145,10 +146,24 @@ class Appender(Struct, frozen=True):
     rules: tuple[Rule, ...] = ()
     otherwise: Sourced[str] = Sourced("keep")
     template_origin: Origin = DEFAULT
+    limit: Limit | None = None
+    recall: Recall | None = None
+    queue: Queue | None = None
     buffer: Buffer | None = None
     policy: Roll | None = None
     note: str = ""
     waivers: tuple[Waiver, ...] = ()
+
+    @property
+    def remembers(self) -> bool:
+        """Tell whether what becomes of an event here depends on those that came before: it has a limit, a recall or a queue."""
+        return self.limit is not None or self.recall is not None or self.queue is not None
+
+    @property
+    def late_words(self) -> str:
+        """Return which of the three it has, as `a limit and a queue`."""
+        named = (("a limit", self.limit), ("a recall", self.recall), ("a queue", self.queue))
+        return " and ".join(name for name, one in named if one is not None)
 
     @property
     def place(self) -> str:
@@ -185,6 +200,7 @@ class Plan(Struct, frozen=True):
     loggers: dict[str, Logger]
     appenders: dict[str, Appender]
     templates: dict[str, Template]
+    channels: dict[str, Channel] = field(default_factory=dict)
     rules: tuple[Rule, ...] = ()
     title: str = ""
     separator: str = "."
@@ -205,6 +221,11 @@ class Plan(Struct, frozen=True):
         for name in appenders:
             places.setdefault(self.appenders[name].place, []).append(name)
         return list(places.values())
+
+    @property
+    def remembers(self) -> bool:
+        """Tell whether an enabled appender has a limit, a recall or a queue, so that events are decided in their order."""
+        return any(one.remembers and one.enabled.value for one in self.appenders.values())
 
     @property
     def secrets(self) -> bool:

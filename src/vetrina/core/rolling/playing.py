@@ -18,6 +18,7 @@ from vetrina.core.rolling.streams import Stream, StreamFeeder
 from vetrina.core.rolling.tapes import Tape, travelling_tape
 from vetrina.core.routing.cache import LoggerLevelCache
 from vetrina.core.routing.counting import ending_of, measures, of_any, to_bytes
+from vetrina.core.routing.passages import Passages, Write, refuse_stream
 from vetrina.core.routing.router import Route, Router
 from vetrina.core.templates.compiling import MakeMeasure, Measure
 
@@ -102,7 +103,8 @@ class Rolling:
         self._first_event: datetime | None = None
         self._clock = _BEGIN
         self._begun = self._ended = _SOME_TIME
-        self._flows: LoggerLevelCache[list[Reached]] = LoggerLevelCache(router.places.of)
+        self._passages = Passages(router)
+        self._flows: LoggerLevelCache[list[Reached] | None] = LoggerLevelCache(router.places.of)
         zone = clocks.zone(router.plan.zone)
         self.lanes: dict[str, RollingAppender] = {}
         for one in router.plan.appenders.values():
@@ -139,14 +141,15 @@ class Rolling:
                 begun, ended = self._begun, self._ended
             if tracks_clock and time > clock:
                 clock = time
-            if event.mark == "start":
-                for lane in self._watching:
-                    lane.tape.starts.append((len(lane.tape.sizes), time))
-                    lane.tape.start_clocks.append(clock)
             try:
                 reached = flows[event.logger][event.level]
             except KeyError:
                 reached = self._reached(event)
+            if reached is None or event.channel:
+                self._one_by_one(event, number, clock)
+                continue
+            if event.mark == "start":
+                self._start(time, clock)
             for lane, times, measure in reached:
                 size, tape = measure(event, number), lane.tape
                 count = times
@@ -169,6 +172,46 @@ class Rolling:
                     level[0] += 1
                     level[1] += size
         self.events, self._clock = number, clock
+
+    def _start(self, time: datetime, clock: datetime) -> None:
+        """Take a mark of a start down."""
+        for lane in self._watching:
+            lane.tape.starts.append((len(lane.tape.sizes), time))
+            lane.tape.start_clocks.append(clock)
+
+    def _one_by_one(self, event: Event, number: int, clock: datetime) -> None:
+        """Take down what is written now that an event has come: what it recalls comes before a start that it marks."""
+        taken = self._passages.take(event, number)
+        if event.mark == "start":
+            self._put(taken.before_mark(), clock)
+            self._start(event.time, clock)
+            self._put(taken.after_mark(), clock)
+        else:
+            self._put(taken.writes, clock)
+
+    def _put(self, writes: Iterable[Write], clock: datetime) -> None:
+        """Take down writes, each with its event's own time."""
+        for write in writes:
+            lane = self.lanes.get(write.appender)
+            if lane is None:
+                continue
+            event, number = write.passage.event, write.passage.number
+            size, count, tape = lane.measures(event)(event, number), event.count or 1, lane.tape
+            if count != 1:
+                tape.odd.append((len(tape.sizes), count))
+            tape.times.append(event.time)
+            tape.sizes.append(size)
+            if lane.content is not None:
+                tape.data.append(lane.content(event, number))
+            if self.tracks_clock:
+                tape.clocks.append(clock)
+            hour = lane.hours.setdefault(_hour_of(event.time), [0, 0])
+            hour[0] += count
+            hour[1] += size * count
+            if self.tracks_levels:
+                level = lane.levels.setdefault(write.passage.severity, [0, 0])
+                level[0] += 1
+                level[1] += size
 
     def _settle(self, clock: datetime) -> None:
         """Play what was taken down, or keep it; ``clock`` is the latest time of the events that it is of."""
@@ -221,14 +264,19 @@ class Rolling:
 
     def _turn(self, time: datetime) -> None:
         """Go to the hour of a time, in UTC."""
-        self._begun = time.astimezone(UTC).replace(minute=0, second=0, microsecond=0) if time < _LAST_HOUR else time
+        self._begun = _hour_of(time)
         self._ended = self._begun + timedelta(hours=1) if time < _LAST_HOUR else _END
         for lane in self.lanes.values():
             lane.hour = None
 
-    def _reached(self, event: Event) -> list[Reached]:
-        """Return the lanes that an event reaches; those of a settled logger and level are remembered."""
+    def _reached(self, event: Event) -> list[Reached] | None:
+        """Return the lanes that an event reaches, None for one that may meet a limit, a recall or a queue.
+
+        Those of a settled logger and level are remembered.
+        """
         decision = self.router.decide(event.logger, event.level)
+        if decision.remembers:
+            return self._flows.keep(event, None)
         lanes = self.reached(decision.follow(event))
         if decision.route is None:
             return [(lane, times, lane.measures(event)) for lane, times in lanes]
@@ -241,6 +289,7 @@ class Rolling:
         """Add streams that no event file has; ``means`` are bytes by appender and severity, for those without a size."""
         fed: dict[str, list[tuple[Stream, int, int]]] = {}
         for one in streams:
+            refuse_stream(self.router, one.logger, one.severity, "--rate")
             event = Event(_SOME_TIME, one.severity, one.logger, "")
             for lane, times in self.reached(self.router.route(event)):
                 name = lane.appender.name
@@ -278,6 +327,11 @@ class Rolling:
         """End the input."""
         for lane in self.lanes.values():
             lane.simulation.finish()
+
+
+def _hour_of(time: datetime) -> datetime:
+    """Return the hour of a time, in UTC; at the end of the calendar the time itself."""
+    return time.astimezone(UTC).replace(minute=0, second=0, microsecond=0) if time < _LAST_HOUR else time
 
 
 def _share(lanes: dict[str, RollingAppender]) -> frozenset[str]:

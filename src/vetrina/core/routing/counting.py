@@ -13,9 +13,10 @@ from msgspec import Struct, field
 
 from vetrina.core.base.events import SHAPES, Event, unfilled
 from vetrina.core.plan.model import Appender, Plan
-from vetrina.core.routing.cache import FURTHER, LoggerLevelCache, RowNames
+from vetrina.core.routing.cache import FURTHER, MOST_ROWS, LoggerLevelCache, RowNames
 from vetrina.core.routing.parts import Part
-from vetrina.core.routing.router import EARLY_GATES, Decision, Route, Router
+from vetrina.core.routing.passages import Passage, Passages
+from vetrina.core.routing.router import EARLY_GATES, ROUND, Decision, Route, Router
 from vetrina.core.templates.compiling import MakeMeasure, MakeRender, Measure, Render
 
 T = TypeVar("T")
@@ -88,8 +89,18 @@ class Cell(Struct):
     dropped: int = 0
 
 
+class ChannelCount(Struct):
+    """What came by one channel, and how much of it went round the configuration."""
+
+    events: int = 0
+    round: int = 0
+
+
 class Traffic(Struct):
-    """What became of all events; ``further`` loggers share rows with others (`RowNames`)."""
+    """What became of all events; ``further`` loggers share rows with others (`RowNames`).
+
+    ``channels`` are those that events came by: the first 10,000 by name, "" for further ones.
+    """
 
     events: int = 0
     unfilled: int = 0
@@ -99,6 +110,7 @@ class Traffic(Struct):
     cells: dict[tuple[str, int], Cell] = field(default_factory=dict)
     bytes_known: bool = True
     further: int = 0
+    channels: dict[str, ChannelCount] = field(default_factory=dict)
 
 
 class CountedSums(Struct):
@@ -111,6 +123,7 @@ class CountedSums(Struct):
     bytes: dict[str, int]
     unfilled: int
     others: set[int]
+    channels: dict[str, ChannelCount]
 
 
 class _Flow:
@@ -162,12 +175,14 @@ class Counter:
         self._flows: LoggerLevelCache[_Flow] = LoggerLevelCache(places.of)
         self._kept: dict[tuple[str | tuple[str, bool], int], _Flow] = {}
         self._places = places
+        self._passages = Passages(router)
         self._names = RowNames(router.places, router.plan.separator, self._regroup)
         self._routes: dict[Route, dict[tuple[str, int], int]] = {}
         self._measures: dict[object, MakeMeasure] = {}
         self._keys = {name: (one.template.key(), ending_of(one), one.encoding) for name, one in router.plan.appenders.items()}
         self._bytes: dict[str, int] = dict.fromkeys(router.plan.appenders, 0)
         self._unfilled = 0
+        self._channels: dict[str, ChannelCount] = {}
         self._number = number
 
     def feed(self, events: Iterable[Event]) -> None:
@@ -175,6 +190,9 @@ class Counter:
         flows, shapes, number = self._flows.by_logger, SHAPES, self._number
         for event in events:
             number += 1
+            if event.channel:
+                self._count_by_channel(event, number)
+                continue
             try:
                 flow = flows[event.logger][event.level]
             except KeyError:
@@ -196,7 +214,46 @@ class Counter:
                     flow.sizes[turn] += one(event, number)
         self._number = number
 
+    def _count_by_channel(self, event: Event, number: int) -> None:
+        """Count an event that came by a channel: brought in as what it counts as, else as itself."""
+        entered = self.router.enter(event)
+        if self._is_of_part(entered or event):
+            self._note_channel(event.channel or "", event.count or 1, 0 if entered else event.count or 1)
+        if entered is None:
+            self._count_route(event, ROUND, number)
+            return
+        flow = self._flows.get(entered)
+        self._count(entered, flow if flow is not None else self._flow(entered), number)
+
+    def _note_channel(self, name: str, events: int, round_: int) -> None:
+        """Count events of a channel; further ones than can be listed share one entry, and those last by name do so at once."""
+        known = self._channels.setdefault(name, ChannelCount())
+        known.events += events
+        known.round += round_
+        if len(self._channels) > 2 * MOST_ROWS:
+            self._channels = _first_channels(self._channels)
+
+    def _is_of_part(self, event: Event) -> bool:
+        return self._part.holds(event, self.router.severities[event.level], self.router.plan.separator)
+
+    def _count_route(self, event: Event, route: Route, number: int) -> None:
+        """Count an event whose route is known, where it is of the part."""
+        if not self._is_of_part(event):
+            return
+        severity = self.router.severities[event.level]
+        count = event.count or 1
+        self._unfilled += unfilled(event) * count
+        key = (self._names.of(event.logger or "root"), severity)  # first: it may move what is in the routes
+        more(self._routes.setdefault(route, {}), key, count)
+        if self.with_bytes:
+            for delivery in route.deliveries:
+                self._bytes[delivery.appender] += self._measure(delivery.appender)(event)(event, number) * count
+
     def _count(self, event: Event, flow: _Flow, number: int) -> None:
+        if flow.decision.remembers:
+            for passage in self._passages.take(event, number).settled:
+                self._count_route(passage.event, passage.route(), passage.number)
+            return
         if flow.left_out or (self._part.fields and not self._part.holds_fields(event)):
             return
         count = event.count or 1
@@ -266,7 +323,7 @@ class Counter:
         rows: dict[Route, dict[tuple[str, int], int]] = {}
         for name, severity, route, count in self._rows():
             more(rows.setdefault(route, {}), (name, severity), count)
-        return CountedSums(list(rows.items()), self._sizes(), self._unfilled, self._names.others)
+        return CountedSums(list(rows.items()), self._sizes(), self._unfilled, self._names.others, self._channels)
 
     def add(self, sums: CountedSums) -> None:
         """Count what another counter of the same plan and part has counted; their order does not matter."""
@@ -274,6 +331,8 @@ class Counter:
         self._names.add_others(sums.others)
         for name, size in sums.bytes.items():
             self._bytes[name] += size
+        for name, one in sums.channels.items():
+            self._note_channel(name, one.events, one.round)
         for route, rows in sums.rows:
             self._routes.setdefault(route, {})
             for (logger, severity), count in rows.items():
@@ -283,6 +342,10 @@ class Counter:
     def _sizes(self) -> dict[str, int]:
         """Return appender to the bytes that were measured for it."""
         found = dict(self._bytes)
+        for left in self._left() if self.with_bytes else ():
+            for delivery in left.route().deliveries:
+                size = self._measure(delivery.appender)(left.event)(left.event, left.number)
+                found[delivery.appender] += size * (left.event.count or 1)
         for flow in self._kept.values():
             if flow.route is not None and self.with_bytes:
                 sizes = dict(zip(flow.ways, flow.sizes, strict=True))
@@ -292,7 +355,8 @@ class Counter:
 
     def result(self) -> Traffic:
         """Return the sums so far, by logger and severity and by appender."""
-        traffic = Traffic(unfilled=self._unfilled, bytes_known=self.with_bytes)
+        left = sum(unfilled(one.event) * (one.event.count or 1) for one in self._left())
+        traffic = Traffic(unfilled=self._unfilled + left, bytes_known=self.with_bytes)
         traffic.appenders = {name: AppenderCount(bytes=size) for name, size in self._sizes().items()}
         rows = [*self._rows()]
         for name in dict.fromkeys(name for name, *_ in rows):
@@ -301,6 +365,7 @@ class Counter:
         for name, severity, route, count in rows:
             _add(traffic, self._names.of(name), severity, route, count)
         traffic.further = self._names.further
+        traffic.channels = _first_channels(self._channels)
         for name, appender in traffic.appenders.items():
             if appender.reached and self.with_bytes:
                 header = self.router.plan.appenders[name].template.header(ending_of(self.router.plan.appenders[name]))
@@ -317,6 +382,27 @@ class Counter:
         for route, rows in self._routes.items():
             for (logger, severity), count in rows.items():
                 yield logger, severity, route, count
+        for one in self._left():
+            yield one.event.logger or "root", one.severity, one.route(), one.event.count or 1
+
+    def _left(self) -> list[Passage]:
+        """Return the events of the part that are remembered somewhere: if the input ended here, they would be stopped there."""
+        return [one for one in self._passages.left() if self._is_of_part(one.event)]
+
+
+def _first_channels(channels: dict[str, ChannelCount]) -> dict[str, ChannelCount]:
+    """Return the first 10,000 channels by name, the others together under ""."""
+    names = sorted(name for name in channels if name)
+    found = {name: channels[name] for name in names[:MOST_ROWS]}
+    rest = [channels[name] for name in names[MOST_ROWS:]] + ([channels[""]] if "" in channels else [])
+    if rest:
+        found[""] = ChannelCount(sum(one.events for one in rest), sum(one.round for one in rest))
+    return found
+
+
+def by_channel(traffic: Traffic) -> list[tuple[str, ChannelCount]]:
+    """Return the channels, the most frequent first."""
+    return sorted(traffic.channels.items(), key=lambda one: (-one[1].events, one[0]))
 
 
 def of_any(make: MakeMeasure) -> Measure:

@@ -19,6 +19,7 @@ from vetrina.core.plan.conditions import meets
 from vetrina.core.plan.loggers import EffectiveLevel
 from vetrina.core.plan.model import Appender, Attachment, Plan, Rule
 from vetrina.core.routing.router import EarlyGate, Gate, Router
+from vetrina.core.routing.stories import Story, by_itself
 
 _Say = Callable[[Gate, bool, str, Origin | None], bool]
 
@@ -45,14 +46,25 @@ class Explanation(Struct, frozen=True):
     verdict: str
 
 
-def explain(router: Router, event: Event) -> Explanation:
-    """Return every gate that ``event`` meets; raise KeyError for a level that the plan does not know."""
+def explain(router: Router, event: Event, story: Story | None = None) -> Explanation:
+    """Return every gate that ``event`` meets; raise KeyError for a level that the plan does not know.
+
+    ``story`` is what became of it at limits, recalls and queues after all that came before it; without one it is taken by itself.
+    """
     plan = router.plan
+    story = story or by_itself(router, event)
+    steps = []
+    if event.channel:
+        steps.append(_round(plan, event.channel))
+        if not steps[0].passed:
+            words = f"goes round the configuration: {steps[0].compared}{_at(steps[0].origin)}"
+            return _end(tree_name(event.logger), router.severities[event.level], steps, "round", words)
+        event = story.passage.event
     logger = tree_name(event.logger)
     severity = router.severities[event.level]
     level = plan.scale.name(severity)
     door, verdict = _door(plan, event, logger, severity)
-    steps = [door]
+    steps.append(door)
     if verdict == "drop":
         return _end(logger, severity, steps, "door", f"stopped at the door: {door.compared}{_at(door.origin)}")
     standing = router.standing(logger)
@@ -67,8 +79,11 @@ def explain(router: Router, event: Event) -> Explanation:
     steps.append(GateAnswer("nowhere", passed=True, compared=f"{counted(len(lanes), 'attachment')} met on the climb"))
     deliveries: list[tuple[str, str]] = []
     met: set[str] = set()
-    for via, attachment in lanes:
+    for at, (via, attachment) in enumerate(lanes):
         lane = _lane(plan, via, attachment, event, severity, met)
+        if lane[-1].passed:
+            own = (attachment.appender, via)
+            lane += [GateAnswer(one.gate, one.passed, one.compared, one.origin, *own) for one in story.answers.get(at, ())]
         steps += lane
         if lane[-1].passed:
             deliveries.append((attachment.appender, via))
@@ -77,6 +92,19 @@ def explain(router: Router, event: Event) -> Explanation:
 
 def _end(logger: str, severity: int, steps: list[GateAnswer], gate: EarlyGate, verdict: str) -> Explanation:
     return Explanation(logger, severity, tuple(steps), (), gate, verdict)
+
+
+def _round(plan: Plan, name: str) -> GateAnswer:
+    """Return whether a channel is brought in, and as what."""
+    channel = plan.channels.get(name)
+    if channel is None:
+        return GateAnswer("round", passed=False, compared=f"it comes by the channel {name}, which the plan does not name")
+    if not channel.enabled.value:
+        return GateAnswer("round", False, f"it comes by the channel {name}, which is switched off", channel.enabled.origin)
+    logger = f"of {channel.logger}" if channel.logger is not None else "of its own logger"
+    level = f"at {plan.scale.name(channel.level.value)}" if channel.level is not None else "at its own level"
+    words = f"it comes by the channel {name}, which is brought in: it counts as one {logger} {level}"
+    return GateAnswer("round", passed=True, compared=words, origin=channel.origin)
 
 
 def _at(origin: Origin | None) -> str:

@@ -10,7 +10,8 @@ from vetrina.core.base.events import MISSING, Event, look_up, text_of
 from vetrina.core.base.levels import NAMES
 from vetrina.core.base.logger_names import tree_name
 from vetrina.core.routing.counting import Traffic, more
-from vetrina.core.routing.parts import Part, only
+from vetrina.core.routing.parts import Part
+from vetrina.core.routing.passages import Passages
 from vetrina.core.routing.router import Route, Router
 
 Lost = dict[tuple[str, int], int]
@@ -48,19 +49,32 @@ class Grouping:
         self._end: str | None = None
         self._others = Group(OTHERS)
         self.lost: Lost = {}
+        self._passages = Passages(router)
+        self._number = 0
 
     def feed(self, events: Iterable[Event]) -> None:
         """Count events; each must have a level that the plan knows."""
-        for event in only(events, self._part, self.router):
-            found = look_up(event.fields, self._field)
-            group = self._group(ABSENT if found is MISSING else text_of(found))
-            route = self.router.route(event)
-            take_lost(self.lost, self.router, event, route)
-            count = event.count or 1
-            group.events += count
-            group.unrouted += 0 if route.deliveries else count
-            for one in route.deliveries:
-                more(group.reached, one.appender, count)
+        for event in events:
+            self._number += 1
+            route = self._passages.plain(event)
+            if route is not None:
+                self._count(event, route)
+                continue
+            for one in self._passages.take(event, self._number).settled:
+                self._count(one.event, one.route())
+
+    def _count(self, event: Event, route: Route) -> None:
+        """Count an event of which all is known, where it is of the part."""
+        if not self._part.holds(event, self.router.severities[event.level], self.router.plan.separator):
+            return
+        found = look_up(event.fields, self._field)
+        group = self._group(ABSENT if found is MISSING else text_of(found))
+        take_lost(self.lost, self.router, event, route)
+        count = event.count or 1
+        group.events += count
+        group.unrouted += 0 if route.deliveries else count
+        for one in route.deliveries:
+            more(group.reached, one.appender, count)
 
     def _group(self, value: str) -> Group:
         group = self._groups.get(value)
@@ -95,7 +109,10 @@ class Grouping:
         add_lost(self.lost, sums[1])
 
     def result(self) -> tuple[list[Group], int]:
-        """Return the groups, the most frequent first, and how many events there were."""
+        """Return the groups, the most frequent first, and how many events there were; what is remembered still is stopped."""
+        for one in self._passages.left():
+            self._count(one.event, one.route())
+        self._passages = Passages(self.router)
         self._settle()
         found = [*self._groups.values(), *([self._others] if self._others.events else [])]
         return sorted(found, key=lambda one: (-one.events, one.value)), sum(one.events for one in found)

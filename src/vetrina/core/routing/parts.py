@@ -2,15 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
-
 from msgspec import Struct
 
 from vetrina.core.base.events import MISSING, Event, look_up
 from vetrina.core.base.levels import LevelRange
 from vetrina.core.base.logger_names import below
 from vetrina.core.plan.conditions import json_equal
-from vetrina.core.routing.router import Router
 
 
 class Part(Struct, frozen=True):
@@ -35,9 +32,3 @@ class Part(Struct, frozen=True):
         return all(
             (found := look_up(event.fields, name)) is not MISSING and json_equal(found, value) for name, value in self.fields
         )
-
-
-def only(events: Iterable[Event], part: Part, router: Router) -> Iterator[Event]:
-    """Yield the events of a part."""
-    separator, severities = router.plan.separator, router.severities
-    return (event for event in events if part.holds(event, severities[event.level], separator))

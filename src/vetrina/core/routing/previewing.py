@@ -17,6 +17,7 @@ from vetrina.core.plan.model import Appender
 from vetrina.core.routing.cache import LoggerLevelCache
 from vetrina.core.routing.counting import Renders
 from vetrina.core.routing.parts import Part
+from vetrina.core.routing.passages import Passages
 from vetrina.core.routing.router import Router
 from vetrina.core.templates.compiling import Render, TextTemplate
 from vetrina.core.templates.forms import Template
@@ -51,7 +52,7 @@ _Reached = list[tuple[_Lane, str, Render]]
 
 
 class Preview:
-    """The deliveries of a part of the events, in stream order, to the ``wanted`` appenders (all without any).
+    """The deliveries of a part of the events, in the order of writing, to the ``wanted`` appenders (all without any).
 
     With ``first`` only so many of each appender are rendered; ``totals`` counts all.
     """
@@ -59,6 +60,7 @@ class Preview:
     def __init__(self, router: Router, part: Part, wanted: tuple[str, ...] = (), first: int | None = None) -> None:
         self.router, self._part, self._first = router, part, first
         self._flows: LoggerLevelCache[_Reached | None] = LoggerLevelCache(router.places_with(part.logger).of)
+        self._passages = Passages(router)
         self._lanes = {name: _Lane(router.plan.appenders[name]) for name in wanted or router.plan.appenders}
 
     @property
@@ -70,23 +72,39 @@ class Preview:
         """Yield the deliveries of (line, event), before which so many came; each counts for `{sequence}`, in the part or not."""
         flows, severities, first = self._flows.by_logger, self.router.severities, self._first
         for number, (line, event) in enumerate(events, start=before + 1):
+            if event.channel:
+                yield from self._one_by_one(line, event, number)
+                continue
             try:
                 reached = flows[event.logger][event.level]
             except KeyError:
                 reached = self._learn(event)
             if reached is None:
-                reached = self._reached(event)
+                yield from self._one_by_one(line, event, number)
+                continue
             for lane, via, render in reached:
                 lane.total += 1
                 if first is None or lane.total <= first:
                     yield Shown(line, lane.name, render(event, number), event, severities[event.level], number, via)
+
+    def _one_by_one(self, line: int, event: Event, number: int) -> Iterator[Shown]:
+        """Yield what is written now that an event has come: itself, or what was remembered and is recalled by it."""
+        for passage, at in self._passages.take(event, number, line).writes:
+            one, via = passage.event, passage.lanes[at].via
+            lane = self._lanes.get(passage.lanes[at].appender)
+            if lane is None or not self._part.holds(one, passage.severity, self.router.plan.separator):
+                continue
+            lane.total += 1
+            if self._first is None or lane.total <= self._first:
+                text = lane.renders.of(one)(one, passage.number)
+                yield Shown(passage.tag, lane.name, text, one, passage.severity, passage.number, via)
 
     def _learn(self, event: Event) -> _Reached | None:
         """Remember what events of a logger and level reach, None where that has to be asked of each."""
         settled = self.router.decide(event.logger, event.level).route is not None and not self._part.fields
         return self._flows.keep(event, self._reached(event, any_=self._flows.is_shared(event)) if settled else None)
 
-    def _reached(self, event: Event, *, any_: bool = False) -> _Reached:
+    def _reached(self, event: Event, *, any_: bool) -> _Reached:
         """Return what an event reaches, with what renders such events: those of its logger, or of ``any_`` that shares it."""
         plan = self.router.plan
         if not self._part.holds(event, self.router.severities[event.level], plan.separator):

@@ -10,18 +10,22 @@ from collections.abc import Sequence
 from typing import Literal, NamedTuple
 
 from msgspec import Struct
+from msgspec.structs import replace
 
 from vetrina.core.base.events import Event
 from vetrina.core.base.levels import Severities
-from vetrina.core.base.logger_names import tree_name
+from vetrina.core.base.logger_names import event_name, tree_name
 from vetrina.core.plan.conditions import All, Answer, Condition, LoggerIs, holds, logger_names, reduce
 from vetrina.core.plan.loggers import EffectiveLevel, Places, Tree
 from vetrina.core.plan.model import Appender, Attachment, Plan, Rule
 
-Gate = Literal["door", "level", "nowhere", "attachment", "once", "disabled", "floor", "ceiling", "rules"]
-EarlyGate = Literal["door", "level", "nowhere"]
-GATES: tuple[Gate, ...] = ("door", "level", "nowhere", "attachment", "once", "disabled", "floor", "ceiling", "rules")
-EARLY_GATES: tuple[EarlyGate, ...] = ("door", "level", "nowhere")
+EarlyGate = Literal["round", "door", "level", "nowhere"]
+LateGate = Literal["limit", "recall", "queue"]
+Gate = EarlyGate | Literal["attachment", "once", "disabled", "floor", "ceiling", "rules"] | LateGate
+EARLY_GATES: tuple[EarlyGate, ...] = ("round", "door", "level", "nowhere")
+LATE_GATES: tuple[LateGate, ...] = ("limit", "recall", "queue")
+"""Gates with a memory: what they decide depends on the events before (passages.py)."""
+GATES: tuple[Gate, ...] = (*EARLY_GATES, "attachment", "once", "disabled", "floor", "ceiling", "rules", *LATE_GATES)
 _CACHE = 4096
 
 
@@ -41,7 +45,7 @@ class Stop(NamedTuple):
 
 
 class Route(Struct, frozen=True):
-    """Where one event goes: ``stopped_at`` is one of the first three gates, else None."""
+    """Where one event goes: ``stopped_at`` is one of the early gates, else None."""
 
     stopped_at: EarlyGate | None
     deliveries: tuple[Delivery, ...] = ()
@@ -65,28 +69,44 @@ class AttachmentGates(Struct, frozen=True):
     appender_rules: bool | tuple[ResidualRule, ...]
     otherwise: bool
 
+    @property
+    def open(self) -> bool:
+        """Tell whether an event may pass here."""
+        return self.attachment_gate is not False and self.appender_gate is None and self.appender_rules is not False
+
 
 class Decision(Struct, frozen=True):
-    """What holds for one (logger, level): a route that is settled, else what is left to ask of each event."""
+    """What holds for one (logger, level): a route that is settled, else what is left to ask of each event.
+
+    ``remembers`` tells that such events may come to an appender with a limit, a recall or a queue: `follow` gives their
+    route before these, and `Passages` what becomes of them.
+    """
 
     route: Route | None
     door: tuple[ResidualRule, ...] = ()
     level_passes: bool = True
     lanes: tuple[AttachmentGates, ...] = ()
     once: bool = False
+    remembers: bool = False
 
     def follow(self, event: Event, answer: Answer | None = None) -> Route:
         """Return the route of an event of this logger and level; ``answer`` answers questions in the event's place."""
         if self.route is not None:
             return self.route
+        gates = self.gates(event, answer)
+        return gates if isinstance(gates, Route) else route_of(self.lanes, gates)
+
+    def gates(self, event: Event, answer: Answer | None = None) -> Route | list[Gate | None]:
+        """Return which gate stops an event on each lane, None for one that it passes; its route where it is stopped early."""
         verdict = first_verdict(self.door, event, answer)
         if verdict == "drop":
             return DROPPED
         if not self.level_passes and verdict != "lift":
             return BELOW
-        return _through_lanes(self.lanes, event, answer, once=self.once)
+        return _lane_gates(self.lanes, event, answer, once=self.once) if self.lanes else NOWHERE
 
 
+ROUND = Route("round")
 DROPPED = Route("door")
 BELOW = Route("level")
 NOWHERE = Route("nowhere")
@@ -100,16 +120,18 @@ def first_verdict(rules: tuple[ResidualRule, ...], event: Event, answer: Answer 
     return None
 
 
-def _through_lanes(
+def _lane_gates(
     lanes: tuple[AttachmentGates, ...], event: Event | None, answer: Answer | None = None, *, once: bool
-) -> Route:
-    if not lanes:
-        return NOWHERE
+) -> list[Gate | None]:
+    met: set[str] = set()
+    return [_lane_gate(lane, event, met if once else None, answer) for lane in lanes]
+
+
+def route_of(lanes: Sequence[AttachmentGates], gates: Sequence[Gate | None]) -> Route:
+    """Return the route of an event that each of these gates stops on its lane (None: it passes)."""
     deliveries: list[Delivery] = []
     stops: list[Stop] = []
-    met: set[str] = set()
-    for lane in lanes:
-        gate = _lane_gate(lane, event, met if once else None, answer)
+    for lane, gate in zip(lanes, gates, strict=True):
         if gate is None:
             deliveries.append(Delivery(lane.appender, lane.via))
         else:
@@ -155,6 +177,7 @@ class Router:
         self._quick: dict[tuple[str, int | str], Decision] = {}
         self._decisions: dict[tuple[tuple[str, bool], int], Decision] = {}
         self._door = RuleIndex(plan.rules, plan.separator)
+        self._late = {name for name, one in plan.appenders.items() if one.remembers}
         self._rules = {name: RuleIndex(one.rules, plan.separator) for name, one in plan.appenders.items() if one.rules}
 
     def places_with(self, *names: str) -> Places:
@@ -162,8 +185,21 @@ class Router:
         return Places([*self.tree.entries, *_named_in_rules(self.plan), *names], self.plan.separator)
 
     def route(self, event: Event) -> Route:
-        """Return where ``event`` goes; raise KeyError for a level that the plan does not know."""
-        return self.decide(event.logger, event.level).follow(event)
+        """Return where ``event`` goes, before limits, recalls and queues; raise KeyError for a level that the plan does not know."""
+        if not event.channel:
+            return self.decide(event.logger, event.level).follow(event)
+        entered = self.enter(event)
+        return ROUND if entered is None else self.decide(entered.logger, entered.level).follow(entered)
+
+    def enter(self, event: Event) -> Event | None:
+        """Return an event that came by a channel as what it counts as, None where it goes round the configuration."""
+        channel = self.plan.channels.get(event.channel or "")
+        if channel is None or not channel.enabled.value:
+            return None
+        if channel.logger is None and channel.level is None:
+            return event
+        logger = event.logger if channel.logger is None else event_name(channel.logger.value)
+        return replace(event, logger=logger, level=event.level if channel.level is None else channel.level.value)
 
     def decide(self, logger: str, level: int | str) -> Decision:
         """Return what holds for a logger's events of a level; raise KeyError for a level that is not known."""
@@ -195,8 +231,12 @@ class Router:
         if settled or not door:
             lanes_open = any(isinstance(gate, tuple) for lane in lanes for gate in (lane.attachment_gate, lane.appender_rules))
             if not lanes_open:
-                return Decision(_through_lanes(lanes, None, once=once))
-        return Decision(None, door, level_passes, lanes, once)
+                gates = _lane_gates(lanes, None, once=once)
+                late = any(gate is None and one.appender in self._late for one, gate in zip(lanes, gates, strict=True))
+                if not late:
+                    return Decision(route_of(lanes, gates) if lanes else NOWHERE)
+                return Decision(None, (), level_passes=True, lanes=lanes, once=once, remembers=True)
+        return Decision(None, door, level_passes, lanes, once, any(one.appender in self._late and one.open for one in lanes))
 
     def standing(self, logger: str) -> EffectiveLevel:
         """Return the effective level of a logger and where it comes from."""

@@ -9,14 +9,13 @@ from vetrina.core.base.events import MISSING, Event, filled, look_up
 from vetrina.core.base.logger_names import tree_name
 
 Key = tuple[Hashable, ...]
-WORDS = ("logger", "level", "message", "text", "thread")
 _ABSENT = ("absent",)
 
 
 def key_of(same: Sequence[str], severity_of: Callable[[Event], int]) -> Callable[[Event], Key]:
     """Return what gives an event's key.
 
-    ``same`` are words of `logger`, `level`, `message` (its holes filled), `text` (not filled), `thread`, and
+    ``same`` are words of `logger`, `level`, `message` (its holes filled), `text` (not filled), `thread`, `channel`, and
     `field NAME`. Fields are compared as JSON (1 = 1.0; true is no 1); what is absent is a value of its own.
     """
     parts = [_part(word, severity_of) for word in same]
@@ -32,6 +31,7 @@ def _part(word: str, severity_of: Callable[[Event], int]) -> Callable[[Event], H
         "level": severity_of,
         "message": filled,
         "text": lambda event: event.message,
+        "channel": lambda event: event.channel or _ABSENT,
         "thread": lambda event: _ABSENT if event.thread is None else as_json(event.thread),
     }
     return parts[word]

@@ -5,9 +5,6 @@ from __future__ import annotations
 from collections import deque
 from typing import NamedTuple
 
-SECOND = 1_000_000_000
-UNITS = {"second": SECOND, "minute": 60 * SECOND, "hour": 3600 * SECOND}
-
 
 class Place(NamedTuple):
     """An event's place in the line, in nanoseconds: when it joined (later than its arrival where it was held) and when it leaves."""

@@ -189,7 +189,7 @@ class Flag(Kind, frozen=True):
 
     def schema(self) -> Schema:
         """Return `boolean`, or a text with a placeholder."""
-        return _or_placeholder({"type": "boolean"})
+        return or_placeholder({"type": "boolean"})
 
 
 class Whole(Kind, frozen=True):
@@ -211,7 +211,7 @@ class Whole(Kind, frozen=True):
 
     def schema(self) -> Schema:
         """Return `integer` with its bounds."""
-        return _or_placeholder({"type": "integer", "minimum": self.low, "maximum": self.high})
+        return or_placeholder({"type": "integer", "minimum": self.low, "maximum": self.high})
 
 
 class Choice(Kind, frozen=True):
@@ -233,7 +233,7 @@ class Choice(Kind, frozen=True):
 
     def schema(self) -> Schema:
         """Return `enum`."""
-        return _or_placeholder({"enum": list(self.words)})
+        return or_placeholder({"enum": list(self.words)})
 
 
 class LevelKind(Kind, frozen=True):
@@ -308,7 +308,7 @@ class DurationKind(Kind, frozen=True):
         """Return the pattern of durations."""
         return "duration", {
             "description": "a span of time: 5 seconds, 10min, 2 h, 30 days, 1 week, PT90S",
-            **_or_placeholder({"type": "string", "pattern": DURATION_PATTERN}),
+            **or_placeholder({"type": "string", "pattern": DURATION_PATTERN}),
         }
 
 
@@ -335,7 +335,7 @@ class SizeKind(Kind, frozen=True):
 
     def definition(self) -> tuple[str, Schema]:
         """Return the pattern of sizes."""
-        return "size", _or_placeholder({"type": "string", "pattern": SIZE_PATTERN})
+        return "size", or_placeholder({"type": "string", "pattern": SIZE_PATTERN})
 
 
 class Anything(Kind, frozen=True):
@@ -365,5 +365,6 @@ class Anything(Kind, frozen=True):
 PLACEHOLDER: Schema = {"description": "a text with a placeholder", "type": "string", "pattern": r"\$\{"}
 
 
-def _or_placeholder(schema: Schema) -> Schema:
+def or_placeholder(schema: Schema) -> Schema:
+    """Return the schema of a value, or of a text with a placeholder in its place."""
     return {"anyOf": [schema, {"$ref": "#/$defs/placeholder"}]}

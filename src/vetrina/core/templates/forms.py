@@ -209,6 +209,7 @@ def raw_source(member: RawMember, setting: Setting) -> Raw:
         "function": lambda e, _n: e.source.function if e.source else None,
         "process": lambda e, _n: e.process,
         "host": lambda e, _n: e.host,
+        "channel": lambda e, _n: e.channel or None,
         "sequence": lambda _e, n: n,
         "fields": lambda e, _n: e.fields,
         "other-fields": lambda e, _n: None if e.fields is None else other_fields(e),

@@ -302,6 +302,6 @@ def _put_fields(values: Values, found: dict[str, Any]) -> None:
 
 
 _PLACES = {
-    "logger": "logger", "message": "message", "text": "message", "error": "error", "thread": "thread", "process": "process", "host": "host",
+    "logger": "logger", "message": "message", "text": "message", "error": "error", "thread": "thread", "process": "process", "host": "host", "channel": "channel",
     "file": "source.file", "line": "source.line", "function": "source.function",
 }  # fmt: skip

@@ -34,6 +34,7 @@ SOURCES: dict[str, Source] = {
     "function": Source("text", 'position(e, "function")', "the function that logged it"),
     "process": Source("text", "(v if type(v := e.process) is str else text(v))", "its process"),
     "host": Source("text", '(e.host or "")', "its host"),
+    "channel": Source("text", '(e.channel or "")', "the channel it came by; nothing for the configuration's own loggers"),
     "sequence": Source("text", "str(n)", "its number among the readable events of the input, from 1"),
     "fields": Source("text", "pairs(e.fields)", "all its fields, as `k=v k=v`"),
     "other-fields": Source("text", "pairs(other_fields(e))", "the fields that no hole of the message uses, as `k=v k=v`"),

@@ -18,7 +18,7 @@ from vetrina.core.templates.language import Placeholder
 from vetrina.core.templates.masking import masker
 from vetrina.core.templates.steps import TEXT_STEPS, Change
 
-NAMES = frozenset({"logger", "thread", "process", "host", "file", "function"})
+NAMES = frozenset({"logger", "thread", "process", "host", "channel", "file", "function"})
 """Sources whose values have no blanks at their ends."""
 
 

@@ -19,7 +19,7 @@ from vetrina.views.compare import levels, question
 class DifferentMessages(Struct):
     """Messages that two plans treat differently; `scope`: the logger exactly, what is not named below it, both, or all below.
 
-    `when` are the answers to the rules' questions. `example` was routed through both plans; null where it is undecided.
+    `channel`: of those alone that came by it. `when` are the answers to the rules' questions. `example` was routed through both plans; null where it is undecided.
     """
 
     logger: str
@@ -29,14 +29,15 @@ class DifferentMessages(Struct):
     only_in_first: list[str]
     only_in_second: list[str]
     example: dict[str, Any] | None
+    channel: str | None = None
 
 
 class DifferentSink(Struct):
-    """Two matched appenders that do something else with the same events; undecided where no sample shows it."""
+    """Two matched appenders that do something else with the same events (`rush`: in the rush hour); undecided where no sample shows it."""
 
     first: str
     second: str
-    kind: Literal["moved", "lines", "groups", "files", "sink"]
+    kind: Literal["moved", "lines", "rush", "groups", "files", "sink"]
     decided: bool
     what: list[str]
     example: dict[str, Any] | None
@@ -89,6 +90,7 @@ def _messages(one: MessageClass, scale: Scale) -> DifferentMessages:
         list(one.only_in_first),
         list(one.only_in_second),
         _event(one.example),
+        one.channel or None,
     )
 
 

@@ -40,6 +40,7 @@ class FoundEvent(Struct, omit_defaults=True, rename={"from_": "from"}, gc=False)
     host: str | None = None
     count: int | None = None
     mark: str | None = None
+    channel: str | None = None
     hit: bool | UnsetType = UNSET
 
 
@@ -58,7 +59,7 @@ class FoundEvents:
             FoundEvent(
                 sources[entry.source], entry.line, event.time, levels[event.level], event.logger, event.message,
                 filled(event) if "{" in event.message else event.message, event.fields, event.error, event.thread, event.source,
-                event.process, event.host, event.count, event.mark, UNSET if entry.hit else False,
+                event.process, event.host, event.count, event.mark, event.channel, UNSET if entry.hit else False,
             )
             for entry in entries
             for event in (entry.event,)

@@ -7,18 +7,27 @@ from collections.abc import Sequence
 from msgspec import Struct
 
 from vetrina.core.plan.model import Plan
-from vetrina.core.routing.counting import Traffic, appender_sinks
+from vetrina.core.routing.counting import Traffic, appender_sinks, by_channel
 from vetrina.core.routing.grouping import Group
 from vetrina.core.routing.router import GATES, EarlyGate, Gate, Route
 from vetrina.views.documents.shared import Delivery
 
 
-class EarlyStops(Struct):
-    """Events stopped before any appender was asked."""
+class EarlyStops(Struct, omit_defaults=True):
+    """Events stopped before any appender was asked; `round` is left out where none went round the configuration."""
 
     door: int
     level: int
     nowhere: int
+    round: int = 0
+
+
+class ChannelSeen(Struct):
+    """What came by a channel, and how much of it went round the configuration."""
+
+    channel: str
+    events: int
+    round: int
 
 
 class AppenderTraffic(Struct):
@@ -43,6 +52,8 @@ class TrafficCell(Struct):
 class Routes(Struct, omit_defaults=True):
     """`routes --json`; with --each the lines are described by `routes-each`.
 
+    `channels` by name, the most frequent first; left out where nothing came by any.
+
     `further_loggers`: so many share cells, beyond the first 10,000 by name; left out where there are none.
     """
 
@@ -54,6 +65,7 @@ class Routes(Struct, omit_defaults=True):
     appenders: list[AppenderTraffic]
     cells: list[TrafficCell]
     further_loggers: int = 0
+    channels: list[ChannelSeen] = []
 
 
 class Stop(Struct):
@@ -124,6 +136,7 @@ def document(traffic: Traffic, plan: Plan, unreadable: int) -> Routes:
         appenders,
         cells,
         traffic.further,
+        [ChannelSeen(name, one.events, one.round) for name, one in by_channel(traffic)],
     )
 
 
