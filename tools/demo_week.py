@@ -229,10 +229,14 @@ def main() -> None:
     storm(week)
     fault(week)
     oddities(week)
+    (HERE / "week.jsonl").write_text(written(week), encoding="utf-8")
+    print(f"{len(week.rows)} events")
+
+
+def written(week: Week) -> str:
+    """Return the events as JSON Lines, in the order of their times."""
     week.rows.sort(key=lambda row: row[0])
-    lines = [json.dumps(row, ensure_ascii=False, separators=(",", ":")) for _, row in week.rows]
-    (HERE / "week.jsonl").write_text("\n".join(lines) + "\n", encoding="utf-8")
-    print(f"{len(lines)} events")
+    return "".join(json.dumps(row, ensure_ascii=False, separators=(",", ":")) + "\n" for _, row in week.rows)
 
 
 if __name__ == "__main__":

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from datetime import UTC, datetime, timedelta
+from typing import Any
 
 import pytest
 
@@ -33,21 +34,15 @@ def examples(code: str) -> tuple[str, str]:
 def events(text: str) -> list[Event]:
     made = []
     for line in text.split("# events\n")[1].splitlines() if "# events" in text else []:
-        many = re.match(r"# (\d+) times (?:over (\d+) days )?(\w+) (\S+) (\S+)", line)
+        many = re.match(r"# (\d+) times (each )?(?:over (\d+) days )?(\w+) (\S+) (\S+)", line)
         if many:
-            count, step = int(many[1]), timedelta(days=int(many[2] or 0)) / int(many[1])
-            made += [Event(START + at * step, many[3], many[4], many[5]) for at in range(count)]
+            count, step = int(many[1]), timedelta(days=int(many[3] or 0)) / int(many[1])
+            made += [Event(START + at * step, many[4], many[5], f"{many[6]}{at if many[2] else ''}") for at in range(count)]
             continue
-        level, logger, message, *error = line.split()
-        made.append(
-            Event(
-                START,
-                level,
-                logger,
-                message,
-                error=error[0].removeprefix("error=") if error else None,
-            )
-        )
+        level, logger, message, *more = line.split()
+        given: dict[str, Any] = dict(word.split("=") for word in more)
+        time = START + timedelta(seconds=int(given.pop("after", 0)))
+        made.append(Event(time, level, logger, message, **given))
     return made
 
 
@@ -65,7 +60,8 @@ def findings(body: str, **known: object) -> list[Finding]:
     rolling = Rolling(Router(found.plan), ratio=1)
     rolling.feed(events(body))
     rolled = checking.rolled_files(rolling) if "# events" in body else None
-    return checking.check(found, Circumstances(seen=seen, rolled=rolled, **known))  # type: ignore[arg-type]
+    rush = looking.rush() if "# events" in body else None
+    return checking.check(found, Circumstances(seen=seen, rolled=rolled, rush=rush, **known))  # type: ignore[arg-type]
 
 
 @pytest.mark.parametrize("code", FROM_PLAN)

@@ -20,8 +20,8 @@ from vetrina.core.base.events import Event
 from vetrina.core.base.origins import DEFAULT
 from vetrina.core.plan.model import Buffer
 from vetrina.core.routing.router import Router
+from vetrina.core.rush.buffers import Waiting
 from vetrina.formats.events import EventStream
-from vetrina.rehearsal.buffers import Waiting
 from vetrina.rehearsal.outlets import kinds
 from vetrina.rehearsal.outlets.outlet import RehearsalSite
 from vetrina.rehearsal.packing import pack, unpacked
@@ -74,6 +74,18 @@ def rolls(draw: st.DrawFn, name: str) -> dict[str, Any]:
     }
 
 
+LATE = st.sampled_from(
+    [
+        {},
+        {},
+        {"limit": {"events": 2, "per": "1 minute", "same": ["text"]}},
+        {"recall": {"events": 2, "below": "error", "at": "error", "same": ["thread"]}},
+        {"recall": {"events": 3, "below": "warn", "at": "error"}, "queue": {"events": 2, "drains": "1/minute", "full": "drop"}},
+        {"queue": {"events": 1, "drains": "1/hour", "full": "drop-below error"}},
+    ]
+)
+
+
 @st.composite
 def documents(draw: st.DrawFn) -> str:
     names = ["one", "two", "three"]
@@ -90,13 +102,20 @@ def documents(draw: st.DrawFn) -> str:
         )
         template = draw(st.sampled_from(["{message}", "rows", "{time} {message|cut 3}"]))
         encoding = draw(st.sampled_from(["utf-8", "utf-8", "utf-8", "utf-16-le", "latin-1"]))
-        appenders[name] = {"sink": "file", "template": template, "encoding": encoding, **draw(rolls(name)), **more}
+        appenders[name] = {
+            "sink": "file",
+            "template": template,
+            "encoding": encoding,
+            **draw(rolls(name)),
+            **more,
+            **draw(LATE),
+        }
     if draw(st.booleans()):  # two appenders at one file, however they write it
         own = {key: appenders["two"].get(key) for key in ("sink", "template", "encoding", "buffer", "floor")}
         first = {key: value for key, value in appenders["one"].items() if key in {"path", "roll", "append"}}
         appenders["two"] = {key: value for key, value in {**own, **first}.items() if value is not None}
         appenders["two"]["path"] = first["path"].replace("/x/", "/x/./y/../")
-    appenders["wire"] = {"sink": "console", "buffer": {"events": draw(st.integers(1, 3))}}
+    appenders["wire"] = {"sink": "console", "buffer": {"events": draw(st.integers(1, 3))}, **draw(LATE)}
     appenders["wire2"] = {"sink": "console", "template": "2 {message}"}
     to = draw(st.lists(st.sampled_from([*names, "wire", "wire2"]), min_size=1, max_size=6))
     rows = {"as": "csv", "columns": {"say": "{message}", "level": "{level}"}, "header": True}
@@ -106,6 +125,7 @@ def documents(draw: st.DrawFn) -> str:
             "zone": "Europe/Rome",
             "loggers": {"root": {"level": "all", "to": to}, "a": {"to": ["one"]}},
             "appenders": appenders,
+            "channels": {"in": {"logger": "b", "level": "error"}, "off": {"enabled": False}},
             "templates": {"rows": rows},
         }
     )
@@ -124,7 +144,9 @@ def streams(draw: st.DrawFn) -> list[Event]:
                 draw(st.sampled_from(["", "a", "b"])),
                 draw(st.sampled_from(["x", "message", "é" * 9, "a,b\nc", "long " * 12])),
                 count=draw(st.sampled_from([*[None] * 5, 3])),
+                thread=draw(st.sampled_from([None, "t", 1])),
                 mark=draw(st.sampled_from([*[None] * 8, "start", "stop"])),
+                channel=draw(st.sampled_from([*[None] * 8, "in", "off", "unknown", ""])),
             )
         )
     return events

@@ -16,8 +16,8 @@ from vetrina.core.base.events import Event, filled, holes, other_fields, pairs, 
 from vetrina.core.base.origins import DEFAULT
 from vetrina.core.base.quantities import DURATION_PATTERN, SIZE_PATTERN, duration, show_size, show_span, size
 from vetrina.core.plan.model import Buffer
+from vetrina.core.rush.buffers import Waiting
 from vetrina.core.templates.compiling import Setting, text_template
-from vetrina.rehearsal.buffers import Waiting
 
 TIME = datetime(2026, 11, 16, tzinfo=UTC)
 TEXTS = st.text(st.sampled_from('ab é\t"\\\r\n{}=|漢\x1b'), max_size=14)

@@ -11,6 +11,7 @@ COMMANDS: dict[str, str] = {
     "why": "why one message arrives, or does not: every gate in order",
     "preview": "the very lines that each sink would get",
     "rolling": "which files there will be, when they roll, and how far back they reach",
+    "pressure": "the rush hour: what limits stop, what queues drop or hold, how late events are",
     "whatif": "what a change would do: gained, lost, bytes a day, history left",
     "compare": "every message that two plans treat differently, or proof that there is none",
     "apply": "write a change into the plan, every other byte kept",

@@ -7,7 +7,7 @@ from typing import cast
 
 from vetrina.core.plan.model import Appender
 from vetrina.core.routing.counting import Renders, ending_of
-from vetrina.rehearsal.buffers import Waiting
+from vetrina.core.rush.buffers import Waiting
 from vetrina.rehearsal.outlets.console import Console
 from vetrina.rehearsal.outlets.file import RolledFile
 from vetrina.rehearsal.outlets.outlet import BlockOutlet, Outlet, RenderedEvent

@@ -16,6 +16,7 @@ from vetrina.views.documents.levels import Levels
 from vetrina.views.documents.live import Live, LiveChange, LivePutBack, LiveRecord
 from vetrina.views.documents.mimic import Mimic
 from vetrina.views.documents.origin import Origin, OriginUnused
+from vetrina.views.documents.pressure import Pressure
 from vetrina.views.documents.preview import Preview
 from vetrina.views.documents.read import ReadSummary
 from vetrina.views.documents.rehearse import Receive, Rehearse
@@ -48,6 +49,7 @@ OUTPUTS: dict[str, Any] = {
     "find-folded": FindFolded,
     "rolling": RollingFiles,
     "rolling-names": RollingNames,
+    "pressure": Pressure,
     "whatif": WhatIf,
     "compare": Compare,
     "apply": Apply,

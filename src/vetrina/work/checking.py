@@ -28,13 +28,14 @@ def circumstances(
         probe: Whether to look at this machine: folders, disks, git.
         network: Whether to ask for hosts and ports.
     """
-    seen, rolled, paths, hosts = None, None, None, None
+    seen, rolled, paths, hosts, rush = None, None, None, None, None
     if recording is not None:
-        seen = recording.gather(plan.scale, partial(takers.looking, plan), in_order=plan.remembers).result()
+        looking = recording.gather(plan.scale, partial(takers.looking, plan), in_order=plan.remembers)
+        seen, rush = looking.result(), looking.rush()
         rolled = runner.rolled_files(Playing(recording, ratio=1).files(plan)[0])  # packed sizes count as they are
     if probe or network:
         from vetrina.rehearsal import probing  # noqa: PLC0415  (sockets and git only where they are asked)
 
         paths = probing.probe_paths(plan) if probe else None
         hosts = probing.probe_hosts(plan) if network else None
-    return runner.Circumstances(seen, paths, hosts, rolled, limits or {})
+    return runner.Circumstances(seen, paths, hosts, rolled, limits or {}, rush)

@@ -16,7 +16,9 @@ from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.core.plan.conditions import Condition
 from vetrina.core.plan.loggers import Tree
 from vetrina.core.plan.model import Appender, Attachment, Plan, Rule, SinkTraits
+from vetrina.core.pressure.gauges import AppenderPressure
 from vetrina.core.rolling.simulation import FileSimulation
+from vetrina.core.routing.counting import ChannelCount
 
 Severity = Literal["error", "warning", "hint"]
 SEVERITIES: tuple[Severity, ...] = ("error", "warning", "hint")
@@ -87,6 +89,13 @@ class LoggerSeen(Struct):
         self.bare_errors += other.bare_errors
 
 
+class RushSeen(Struct, frozen=True):
+    """What came by each channel ("" for further ones), and what the appenders with a limit, a recall or a queue went through."""
+
+    channels: dict[str, ChannelCount]
+    pressure: dict[str, AppenderPressure]
+
+
 class PathFacts(Struct, frozen=True):
     """What this machine says of one file's folder; ``ignored`` is None outside a git work tree."""
 
@@ -121,6 +130,7 @@ class CheckContext:
         hosts: dict[str, HostFacts] | None = None,
         rolled: dict[str, FileSimulation] | None = None,
         limits: dict[str, dict[str, float]] | None = None,
+        rush: RushSeen | None = None,
     ) -> None:
         self.found = found
         self.plan: Plan = found.plan
@@ -129,6 +139,7 @@ class CheckContext:
         self.paths = paths or {}
         self.hosts = hosts or {}
         self.rolled = rolled
+        self.rush = rush or RushSeen({}, {})
         self._limits = limits or {}
 
     def limit(self, check: Check, name: str) -> float:

@@ -22,7 +22,7 @@ def find(scene: CheckContext) -> Iterator[Hit]:
     """Find mailboxes without a buffer, or with one that everything empties."""
     for appender in scene.appenders(lambda sink: sink.summons):
         passing, buffer = scene.passing(appender), appender.buffer
-        if passing is None:
+        if passing is None or appender.limit is not None:
             continue
         at_once = buffer is not None and buffer.at_once is not None and buffer.at_once <= passing[0]
         alone = buffer is None or (buffer.events == 1) or at_once or (buffer.events is None and buffer.age is None)

@@ -14,13 +14,28 @@ from vetrina.core.base.events import Event, has_error
 from vetrina.core.base.faults import Fault, Place, Refused, nearest
 from vetrina.core.base.logger_names import tree_name
 from vetrina.core.checks import load
-from vetrina.core.checks.context import ERROR, SEVERITIES, WARN, Check, CheckContext, HostFacts, LoggerSeen, PathFacts, Severity
+from vetrina.core.checks.context import (
+    ERROR,
+    SEVERITIES,
+    WARN,
+    Check,
+    CheckContext,
+    HostFacts,
+    LoggerSeen,
+    PathFacts,
+    RushSeen,
+    Severity,
+)
 from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.core.plan.model import Plan, Waiver
+from vetrina.core.pressure.playing import Pressure
 from vetrina.core.rolling.playing import Rolling
 from vetrina.core.rolling.simulation import FileSimulation
 from vetrina.core.routing.cache import RowNames
-from vetrina.core.routing.router import Router
+from vetrina.core.routing.counting import ChannelCount
+from vetrina.core.routing.router import Route, Router
+
+_MOST_CHANNELS = 1000
 
 
 class Finding(Struct, frozen=True):
@@ -56,6 +71,7 @@ class Circumstances(Struct, frozen=True):
     hosts: dict[str, HostFacts] | None = None
     rolled: dict[str, FileSimulation] | None = None
     limits: dict[str, dict[str, float]] = {}
+    rush: RushSeen | None = None
     document: bool = False
 
     def needs(self) -> set[str]:
@@ -71,24 +87,48 @@ class Looking:
     def __init__(self, router: Router) -> None:
         self._router = router
         self._seen: dict[str, LoggerSeen] = {}
+        late = [name for name, one in router.plan.appenders.items() if one.remembers and one.enabled.value]
+        self._pressure = Pressure(router, late, with_bytes=False)
+        self._channels: dict[str, ChannelCount] = {}
         self._names = RowNames(router.places, router.plan.separator, self._regroup)
 
     def feed(self, events: Iterable[Event]) -> None:
         """Look at events; each must have a level that the plan knows."""
-        router, names = self._router, self._names
         for event in events:
-            name = names.of(tree_name(event.logger))
-            one = self._seen.get(name)
-            if one is None:
-                one = self._seen[name] = LoggerSeen()
-            count = event.count or 1
-            one.events += count
-            one.delivered += count * len(router.route(event).deliveries)
-            severity = router.severities[event.level]
-            if has_error(event):
-                one.mild_errors += count if severity < WARN else 0
-            elif severity >= ERROR:
-                one.bare_errors += count
+            route = self._pressure.plain(event)
+            if route is not None:
+                self._see(event, route)
+                continue
+            taken = self._pressure.take(event)
+            if event.channel:
+                count, round_ = event.count or 1, taken.passage.route().stopped_at == "round"
+                self._see_channel(event.channel, ChannelCount(count, count if round_ else 0))
+            for one in taken.settled:
+                self._see(one.event, one.route())
+
+    def _see(self, event: Event, route: Route) -> None:
+        """Look at an event of which all is known; one that goes round the configuration is none of its loggers'."""
+        if route.stopped_at == "round":
+            return
+        name = self._names.of(tree_name(event.logger))
+        one = self._seen.get(name)
+        if one is None:
+            one = self._seen[name] = LoggerSeen()
+        count = event.count or 1
+        one.events += count
+        one.delivered += count * len(route.deliveries)
+        severity = self._router.severities[event.level]
+        if has_error(event):
+            one.mild_errors += count if severity < WARN else 0
+        elif severity >= ERROR:
+            one.bare_errors += count
+
+    def _see_channel(self, name: str, seen: ChannelCount) -> None:
+        if name not in self._channels and len(self._channels) >= _MOST_CHANNELS and name not in self._router.plan.channels:
+            name = ""
+        known = self._channels.setdefault(name, ChannelCount())
+        known.events += seen.events
+        known.round += seen.round
 
     def _regroup(self) -> None:
         found: dict[str, LoggerSeen] = {}
@@ -98,22 +138,30 @@ class Looking:
                 known.add(one)
         self._seen = found
 
-    def sums(self) -> tuple[dict[str, LoggerSeen], set[int]]:
+    def sums(self) -> tuple[dict[str, LoggerSeen], set[int], dict[str, ChannelCount]]:
         """Return what was seen so far, for another one of the same plan."""
-        return self._seen, self._names.others
+        return self._seen, self._names.others, self._channels
 
-    def add(self, sums: tuple[dict[str, LoggerSeen], set[int]]) -> None:
+    def add(self, sums: tuple[dict[str, LoggerSeen], set[int], dict[str, ChannelCount]]) -> None:
         """See what another one has seen; their order does not matter."""
-        seen, others = sums
+        seen, others, channels = sums
+        for name, count in channels.items():
+            self._see_channel(name, count)
         self._names.add_others(others)
         for name, one in seen.items():
             row = self._names.of(name)  # first: it may move what is in seen
             self._seen.setdefault(row, LoggerSeen()).add(one)
 
     def result(self) -> dict[str, LoggerSeen]:
-        """Return what the events of each logger were like."""
+        """Return what the events of each logger were like; nothing is fed afterwards."""
+        for one in self._pressure.left():
+            self._see(one.event, one.route())
         self._names.settle()
         return dict(sorted(self._seen.items()))
+
+    def rush(self) -> RushSeen:
+        """Return what came by channels, and what limits, recalls and queues did; nothing is fed afterwards."""
+        return RushSeen(self._channels, {one.appender: one for one in self._pressure.finish()})
 
 
 def rolled_files(rolling: Rolling) -> dict[str, FileSimulation]:
@@ -131,7 +179,9 @@ def from_fault(fault: Fault) -> Finding:
 
 def check(found: ResolvedPlan, known: Circumstances, only: frozenset[str] = frozenset()) -> list[Finding]:
     """Return every finding on a plan in force, by place; ``only`` names the checks to run, all without any."""
-    scene = CheckContext(found, seen=known.seen, paths=known.paths, hosts=known.hosts, rolled=known.rolled, limits=known.limits)
+    scene = CheckContext(
+        found, seen=known.seen, paths=known.paths, hosts=known.hosts, rolled=known.rolled, limits=known.limits, rush=known.rush
+    )
     needs = replace(known, document=found.adoption is not None).needs()
     checks = [one for code, one in load().items() if one.needs in needs and (not only or code in only)]
     findings: list[Finding] = []

@@ -24,7 +24,7 @@ def find(scene: CheckContext) -> Iterator[Hit]:
     """Find tables, mailboxes and URLs that debug reaches."""
     for appender in scene.appenders(lambda sink: sink.slow):
         passing = scene.passing(appender)
-        if passing is not None and passing[0] <= DEBUG and not scene.lifts:
+        if passing is not None and passing[0] <= DEBUG and not scene.lifts and appender.recall is None:
             yield Hit(
                 appender.origin,
                 f"appender {appender.name}",

@@ -49,6 +49,7 @@ def _takes(scene: CheckContext, appender: str, severity: int) -> bool:
         (one.sink.traits.rolls or one.sink.traits.summons)
         and scene.receives(one, max(severity, one.floor.value))
         and one.floor.value <= DEBUG
+        and (one.recall is None or one.recall.below <= severity)
     )
 
 

@@ -27,7 +27,7 @@ from vetrina.core.schema.containers import ListOf, MapOf, Record, unknown_key
 from vetrina.core.schema.kinds import Kind
 from vetrina.core.schema.nodes import Listing, Node, Scalar, kind_of
 
-SECTIONS = ("values", "loggers", "appenders", "templates")
+SECTIONS = ("values", "channels", "loggers", "appenders", "templates")
 TOP = (
     "vetrina-mapping", "title", "reads", "spaces", "levels", "yes", "no", "placeholder", "include", "ignore", "plan",
     *SECTIONS, "stages", "tokens", "tables", "strange", "new",

@@ -29,8 +29,11 @@ MOST_A_SECOND = 1_000_000
 _RATE = re.compile(r"(\S+)\s+(\S+)\s+([0-9]{1,15}(?:\.[0-9]{1,9})?)/(second|minute|hour|day)(?:\s+([0-9]{1,12}))?\s*\Z")
 
 
-def scaled(events: Iterable[Event], factor: float, seed: int) -> Iterator[Event]:
-    """Yield events ``factor`` times as many: expected counts, each copy drawn within its own minute, in order of time."""
+def scaled(events: Iterable[Event], factor: float, seed: int, most: int = _COPIES) -> Iterator[Event]:
+    """Yield events ``factor`` times as many: expected counts, each copy drawn within its own minute, in order of time.
+
+    An event becomes at most so many copies; beyond, they stand for several.
+    """
     chance = random.Random(seed)  # noqa: S311  (a simulation)
     minute: datetime | None = None
     waiting: list[Event] = []
@@ -42,7 +45,7 @@ def scaled(events: Iterable[Event], factor: float, seed: int) -> Iterator[Event]
         minute = own
         wanted = factor * (event.count or 1)
         count = int(wanted) + (chance.random() < wanted - int(wanted))
-        copies = min(count, _COPIES)
+        copies = min(count, most)
         for turn in range(copies):
             share = count // copies + (turn < count % copies)
             time = event.time if not turn else own + timedelta(microseconds=chance.randrange(60_000_000))

@@ -28,6 +28,11 @@ class QueueGate:
         self.longest = 0
         self.held = 0
 
+    @property
+    def line(self) -> int:
+        """Return how many stand in line since the event that came last."""
+        return min(len(self._line), self._events)
+
     def ask(self, severity: int, now: int) -> Place | None:
         """Return the place of an event that arrives, None for one that is dropped; ``now`` never runs back.
 

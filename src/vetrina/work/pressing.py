@@ -1,0 +1,88 @@
+"""A recording played through the rush hour: repeated, spread, scaled, with streams added, in the order of the stream."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from datetime import timedelta
+from functools import partial
+
+from msgspec import Struct
+
+from vetrina.core.base.events import Event
+from vetrina.core.plan.model import Plan
+from vetrina.core.pressure.advice import QueueAdvice, advise
+from vetrina.core.pressure.gauges import AppenderPressure
+from vetrina.core.pressure.playing import Means, Pressure
+from vetrina.core.pressure.traffic import next_times, spread, with_streams
+from vetrina.core.rolling.playing import repeated
+from vetrina.core.rolling.streams import Stream, scaled
+from vetrina.core.routing.router import Router
+from vetrina.work.recording import Recording
+
+MOST_COPIES = 10_000
+"""Copies of one line that --scale draws; beyond, they stand for several."""
+
+
+class Pressed(Struct):
+    """What all appenders went through, and of which traffic: lines and the events that they stand for, first and last time."""
+
+    appenders: list[AppenderPressure]
+    advice: dict[str, QueueAdvice]
+    run: Pressure
+
+
+class RushHour(Struct, frozen=True):
+    """How a recording is played: ``repeat`` times, lines for several ``spread``, ``scale`` times as many, ``streams`` added.
+
+    ``wanted`` names appenders, all without any; ``late`` asks for advice with which nothing leaves a queue later.
+    """
+
+    recording: Recording
+    repeat: int = 1
+    spread: bool = False
+    scale: float = 1.0
+    seed: int = 1
+    streams: Sequence[Stream] = ()
+    wanted: tuple[str, ...] = ()
+    late: timedelta | None = None
+
+    def play(self, plan: Plan, *, course: bool = False) -> Pressed:
+        """Return what the appenders of a plan go through."""
+        run = Pressure(
+            Router(plan), self.wanted or None, course=course, advice=self.late is not None, means=self._means(plan),
+        )  # fmt: skip
+        run.feed(self._events(plan))
+        found = run.finish()
+        return Pressed(found, self._advice(plan, run), run)
+
+    def _read(self, plan: Plan) -> Iterator[Event]:
+        for _, events in self.recording.in_order(plan.scale):
+            yield from events
+
+    def _events(self, plan: Plan) -> Iterable[Event]:
+        """Return the events as they are played."""
+        read: Callable[[], Iterable[Event]] = partial(self._read, plan)
+        events: Iterable[Event] = repeated(read, self.repeat)
+        if self.spread:
+            events = spread(events, next_times(repeated(read, self.repeat)))
+        if self.scale != 1:
+            events = scaled(events, self.scale, self.seed, MOST_COPIES)
+        return with_streams(events, self.streams) if self.streams else events
+
+    def _means(self, plan: Plan) -> Means:
+        """Return the mean bytes of recorded events, where a stream has no size of its own."""
+        if all(one.size is not None for one in self.streams):
+            return {}
+        first = Pressure(Router(plan), self.wanted or None)
+        first.feed(self._read(plan))
+        first.finish()
+        return first.means()
+
+    def _advice(self, plan: Plan, run: Pressure) -> dict[str, QueueAdvice]:
+        if self.late is None:
+            return {}
+        late = self.late // timedelta(microseconds=1) * 1000
+        names = [name for name in run.watches if plan.appenders[name].queue is not None or name in self.wanted]
+        return {
+            name: advise(plan.appenders[name], arrivals, late) for name in names if (arrivals := run.watches[name].arrivals)
+        }
