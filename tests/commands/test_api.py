@@ -40,7 +40,7 @@ def test_calls_say_what_the_commands_say(run: Run) -> None:
     traffic, scale = vetrina.route(plan, "week.jsonl", level="warn.."), plan.plan.scale
     zone = ZoneInfo(plan.plan.zone)
     files = vetrina.rolling(plan, "week.jsonl", rates=["ropeway.drive info 1/minute"])
-    outcome = vetrina.whatif(plan, changed, "week.jsonl", rates=["ropeway.drive debug 1/second"])
+    outcome = vetrina.whatif(plan, changed, "week.jsonl", rates=["ropeway.drive debug 1/minute"])
     stage, tune = ("--stage", "live"), ("--tune", "ropeway.drive=debug")
     table = [
         (("levels", "plan.yaml", *stage), levels.document(vetrina.levels(plan), scale)),
@@ -57,7 +57,7 @@ def test_calls_say_what_the_commands_say(run: Run) -> None:
     assert run("preview", "plan.yaml", "week.jsonl", *stage, "--appender", "desk", "--first", "5", "--json").lines == lines
     rolled = [as_data(rolling.document(name, one, zone, None, None, None)) for name, one in files.lanes.items()]
     assert run("rolling", "plan.yaml", "week.jsonl", *stage, "--rate", "ropeway.drive info 1/minute", "--json").lines == rolled
-    told = run("whatif", "plan.yaml", "week.jsonl", *stage, *tune, "--rate", "ropeway.drive debug 1/second", "--json").json
+    told = run("whatif", "plan.yaml", "week.jsonl", *stage, *tune, "--rate", "ropeway.drive debug 1/minute", "--json").json
     mine = as_data(whatif.document([outcome], [], 0, scale))
     told["change"] = told["candidates"][0]["change"] = []
     assert told == mine

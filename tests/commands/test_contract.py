@@ -34,6 +34,7 @@ DOCUMENTS: dict[str, list[str]] = {
     "routes-each": ["routes", "plan.yaml", W, "--each", "--level", "error.."],
     "routes-grouped": ["routes", "plan.yaml", W, "--group-by", "field", "gate"],
     "why": ["why", "plan.yaml", "--logger", "ropeway.gate", "--level", "debug", "--to", "daybook", "--events", W],
+    "pressure": ["pressure", "plan.yaml", "rush.jsonl", "--scale", "3", "--advice", "--late", "1 minute", "--rate", "ropeway.gate info 1/minute"],
     "check": ["check", "tangled.yaml", "--events", W],
     "check-list": ["check", "--list"],
     "check-explain": ["check", "--explain", "twice"],

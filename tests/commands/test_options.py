@@ -75,7 +75,7 @@ COMMANDS: dict[str, tuple[list[str], dict[str, list[str]]]] = {
     "origin:unused": (["plan.yaml", "--unused"], READING),
     "routes": (["plan.yaml", "week.jsonl"], READING | {"--set": ["appenders.book.floor=error"]} | {"--each": [], "--counts-only": [], "--logger": ["a"], "--level": ["info.."], "--field": ["gate=0"],
                "--appender": ["book"], "--also": ["more.jsonl"], "--group-by": ["field", "gate"], "--plot": ["out.svg"], "--fail-on": ["lost-errors"]}),
-    "why": (["plan.yaml", "--logger", "a.b", "--level", "info"], READING | {"--set": ["loggers[a.b].level=warn"], "--tune": ["a.b=error"], "--env": ["FLOOR=fatal"], "--stage": ["live"]} | {"--message": ["m"], "--field": ["gate=1"], "--error": ["Boom"], "--to": ["side"], "--twice": [], "--events": ["week.jsonl"], "--also": ["more.jsonl"]}),
+    "why": (["plan.yaml", "--logger", "a.b", "--level", "info"], READING | {"--set": ["loggers[a.b].level=warn"], "--tune": ["a.b=error"], "--env": ["FLOOR=fatal"], "--stage": ["live"]} | {"--message": ["m"], "--channel": ["access"], "--field": ["gate=1"], "--error": ["Boom"], "--to": ["side"], "--twice": [], "--events": ["week.jsonl"], "--also": ["more.jsonl"]}),
     "check": (["plan.yaml", "--events", "week.jsonl"], READING | {"--set": ["loggers.off.enabled=true"], "--env": ["SIDE=/x/public/side"], "--tune": ["a.b=off"], "--all-stages": [], "--probe": [], "--fail-on": ["error"], "--only": ["unseen-logger"], "--skip": ["twice"],
               "--limit": ["loud-logger.least=5", "--limit", "loud-logger.share=5"], "--sarif": ["out.sarif"], "--junit": ["out.xml"], "--explain": ["unseen-logger"], "--list": [], "--also": ["more.jsonl"]}),
     "preview": (["plan.yaml", "week.jsonl"], READING | {"--appender": ["book"], "--logger": ["a"], "--level": ["info"], "--first": ["1"], "--remarks": [],
@@ -84,6 +84,8 @@ COMMANDS: dict[str, tuple[list[str], dict[str, list[str]]]] = {
                          "--remarks": [], "--side-by-side": ["desk", "book"], "--raw": [], "--explain": [], "--zone": ["Asia/Tokyo"]}),
     "rolling": (["plan.yaml", "week.jsonl"], READING | {"--appender": ["book"], "--ratio": ["0.5"], "--on": ["2026-11-11T12:00"], "--names": [], "--repeat": ["2"], "--scale": ["2"],
                 "--rate": ["a error 1/hour"], "--runs": ["2"], "--seed": ["3"], "--disk": ["300 B"], "--history": ["2 days"], "--also": ["more.jsonl"]}),
+    "pressure": (["rush.yaml", "week.jsonl"], READING | {"--set": ["appenders.side.limit={events: 1, per: 1 hour}"]} | {"--appender": ["side"], "--scale": ["2"],
+                 "--rate": ["a error 1/hour"], "--repeat": ["2"], "--seed": ["3"], "--advice": ["--late", "1 minute"], "--late": ["1 minute"], "--also": ["more.jsonl"]}),
     "whatif": (["plan.yaml", "week.jsonl", "--tune", "a=debug"], {key: READING[key] for key in READING if key not in {"--set", "--tune"}} | {"--set": ["deliver=once"],
                "--to-with": ["layer.yaml"], "--to-stage": ["dark"], "--must-show": ["logger=a,level=debug"], "--rate": ["a error 1/minute"], "--repeat": ["3"],
                "--ratio": ["0.3"], "--note": ["out.md"], "--also": ["more.jsonl"]}),
@@ -116,6 +118,7 @@ EFFECTLESS = {
     "the answer is the same whoever reads: tested with pieces, workers and a cluster": {"--workers", "--cluster"},
     "it answers a question that undo asks about files outside the plan's folder": {"--yes"},
     "the files' bytes stay the same: tested with the pictures": {"--plot"},
+    "no line here stands for several: tested with the rush hour": {"--spread"},
     "no error here has so many lines, no file grows: tested with what is found": {"--stacks", "--follow"},
 }
 """Options that this test leaves out, each with the reason."""
@@ -145,6 +148,8 @@ MASKED = {
     },
     "preview:template": {"--logger beside --first", "--logger beside --explain"},  # the first event is of this logger
     "rolling": {"--repeat beside --on"},  # the folder stands as it does before the second round
+    "pressure": {"--late beside --advice"},  # it is in it
+    "why": {"--set beside --channel"},  # it goes round all that could be set
     "apply": {"--stage", "--env", "--env-file"},  # what the plan is read with, where the change does not depend on it
     "compare": {"--other-stage beside --other-with"},  # the layer says so as well
     "find": {
@@ -185,7 +190,8 @@ MASKED = {
 
 
 def setup(folder: Path) -> None:
-    files = {"plan.yaml": PLAN, "other.yaml": PLAN.replace("400 B", "500 B").replace("SIDE:-side", "SIDE:-beside"), "layer.yaml": LAYER, "cases.yaml": CASES, "odd.mapping.yaml": MAPPING, "some.env": "FLOOR=warn\nLOWEST=fatal\nZONE=Asia/Tokyo\n",
+    rush = PLAN.replace("side: {sink: file,", "side: {sink: file, queue: {events: 2, drains: 1/hour},")
+    files = {"plan.yaml": PLAN, "rush.yaml": rush, "other.yaml": PLAN.replace("400 B", "500 B").replace("SIDE:-side", "SIDE:-beside"), "layer.yaml": LAYER, "cases.yaml": CASES, "odd.mapping.yaml": MAPPING, "some.env": "FLOOR=warn\nLOWEST=fatal\nZONE=Asia/Tokyo\n",
              "week.jsonl": "".join(json.dumps(one) + "\n" for one in EVENTS), "more.jsonl": "".join(json.dumps(one) + "\n" for one in MORE), "app.log": LOG}  # fmt: skip
     for name, text in files.items():
         (folder / name).write_text(text)

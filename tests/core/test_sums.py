@@ -29,7 +29,7 @@ TAKERS: dict[str, Callable[[Plan, Plan], Callable[[int], Any]]] = {
     "counter": lambda plan, _: lambda number: takers.counter(plan, Part(), True, number),
     "counter of a part": lambda plan, _: lambda number: takers.counter(plan, Part("a"), False, number),
     "grouping": lambda plan, _: lambda number: takers.grouping(plan, "n", Part("a"), number),
-    "comparison": lambda plan, other: lambda number: takers.comparison(plan, other, number),
+    "comparison": lambda plan, other: lambda number: takers.comparison(plan, other, (), number),
     "looking": lambda plan, _: lambda number: takers.looking(plan, number),
     "recorder": lambda plan, _: lambda number: takers.recorder(plan, number),
 }

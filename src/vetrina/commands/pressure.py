@@ -77,6 +77,13 @@ def run(
     """
     known_appenders(found.plan, appender, "--appender")
     wish = _possible(found.plan, scale, late, drawn=seed == 1 or scale != 1, advice=advice)
+    if advice and not appender and all(one.queue is None for one in found.plan.appenders.values()):
+        raise refuse(
+            "no appender has a queue",
+            "there is none to give advice about",
+            "name the appender that is to get one: --appender A",
+            where="--advice",
+        )
     calling.picture_kind(plot)
     streams, inputs = (
         streams_of(found.plan.scale, rate, "--rate"),

@@ -19,9 +19,9 @@ from vetrina.core.base.faults import refuse
 from vetrina.core.base.quantities import duration, size
 from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.core.plan.model import Plan
-from vetrina.core.rolling.outlook import Advice, coming_names, kept_history
+from vetrina.core.rolling.outlook import Advice, coming_names, kept_history, measured_ratio
 from vetrina.core.rolling.pace import pace_of
-from vetrina.core.rolling.playing import Rolling, RollingAppender, measured_ratio
+from vetrina.core.rolling.playing import Rolling, RollingAppender
 from vetrina.core.rolling.streams import Forecast, redrawn
 from vetrina.formats.inputs import Inputs, inputs_of
 from vetrina.views import rolling as view
@@ -92,7 +92,7 @@ def run(
     Examples:
       vetrina rolling plan.yaml week.jsonl
       vetrina rolling plan.yaml week.jsonl --appender daybook --repeat 4 --plot daybook.png
-      vetrina rolling plan.yaml week.jsonl --rate 'ropeway.drive debug 500/second' --runs 50
+      vetrina rolling plan.yaml week.jsonl --rate 'ropeway.wind.mast3 info 50/second' --runs 50
       vetrina rolling plan.yaml week.jsonl --disk '40 KiB' --history '10 days' --repeat 4
       vetrina rolling plan.yaml --names
     """
@@ -177,7 +177,7 @@ def _unpacked(name: str) -> str:
 
 def _forecast(lane: RollingAppender, runs: int, seed: int) -> Forecast:
     try:
-        return redrawn(lane, partial(lane.make, measured_ratio(lane)), runs, seed, kept_history)
+        return redrawn(lane, partial(lane.make, measured_ratio(lane.simulation)), runs, seed, kept_history)
     except ImportError:
         raise calling.missing_library("drawing traffic again", "NumPy", "plot", "--runs") from None
 

@@ -6,7 +6,7 @@ from datetime import datetime
 from typing import cast
 
 from vetrina.core.plan.model import Appender
-from vetrina.core.routing.counting import Renders, ending_of
+from vetrina.core.routing.measuring import Renders, ending_of
 from vetrina.core.rush.buffers import Waiting
 from vetrina.rehearsal.outlets.console import Console
 from vetrina.rehearsal.outlets.file import RolledFile

@@ -15,10 +15,9 @@ from msgspec import Struct
 
 from vetrina.core.base.events import Event
 from vetrina.core.routing.cache import LoggerLevelCache
-from vetrina.core.routing.counting import to_bytes
+from vetrina.core.routing.measuring import to_bytes
 from vetrina.core.routing.passages import Passages, Write
 from vetrina.core.routing.router import Route, Router
-from vetrina.core.templates.compiling import Render
 from vetrina.rehearsal.lanes import SinkLane
 from vetrina.rehearsal.outlets.console import Console
 from vetrina.rehearsal.outlets.file import RolledFile
@@ -27,6 +26,7 @@ from vetrina.rehearsal.outlets_of_plan import outlets_of, shared_files
 from vetrina.rehearsal.rendered import RenderedBatch
 from vetrina.rehearsal.sandbox import DiskFull, LimitReached
 from vetrina.rehearsal.shared_file import SharedFile
+from vetrina.rehearsal.short_way import LONG_WAY, Flow, ShortWriters, earliest
 
 _LONG_AGO = datetime.min.replace(tzinfo=UTC)
 
@@ -40,29 +40,6 @@ class Troubles(Struct, frozen=True):
 
 _Writers = list[list[tuple[SinkLane, int]]]
 """Those that write the same bytes together, each with how many times."""
-_ShortWriters = list[tuple[Render, tuple[Callable[[str], None], ...]]]
-
-
-class _Flow:
-    """The short way of one logger and level: what renders, and the files' blocks that the text is added to.
-
-    It holds for times before ``until``, where a file of it rolls; None where none does. Without ``writers`` there is no
-    short way.
-    """
-
-    __slots__ = ("lanes", "until", "writers")
-
-    def __init__(self, writers: _ShortWriters | None = None) -> None:
-        self.writers = writers
-        self.lanes: list[SinkLane] = []
-        self.until: datetime | None = None
-
-    def settle(self) -> None:
-        """Find until when the files stay as they are."""
-        self.until = _earliest(lane.block.quick_until for lane in self.lanes if lane.block is not None)
-
-
-_LONG_WAY = _Flow()
 
 
 class Rehearsal:
@@ -84,7 +61,7 @@ class Rehearsal:
         self._known: dict[int, tuple[Route, _Writers]] = {}
         self._routes: dict[Route, Route] = {}
         self._now = _LONG_AGO
-        self._flows: LoggerLevelCache[_Flow] = LoggerLevelCache(router.places.of)
+        self._flows: LoggerLevelCache[Flow] = LoggerLevelCache(router.places.of)
         self._quick: list[SinkLane] = []
         self._times_matter = any(lane.block is None for lane in self.lanes.values())
 
@@ -101,7 +78,7 @@ class Rehearsal:
             try:
                 flow = flows[event.logger][event.level]
             except KeyError:
-                flow = _LONG_WAY
+                flow = LONG_WAY
             if (
                 (writers := flow.writers) is None
                 or event.mark is not None
@@ -134,19 +111,19 @@ class Rehearsal:
     def _learn(self, event: Event, writers: _Writers) -> None:
         """Remember the short way of an event's logger and level, or that there is none: while a crash is due there is none."""
         settled = self._crash_at is None and self.router.decide(event.logger, event.level).route is not None
-        way = self._short_way(event, writers, any_=self._flows.is_shared(event)) if settled else _LONG_WAY
+        way = self._short_way(event, writers, any_=self._flows.is_shared(event)) if settled else LONG_WAY
         flow = self._flows.keep(event, way)
         self._quick += [lane for lane in flow.lanes if lane not in self._quick]
 
     @staticmethod
-    def _short_way(event: Event, writers: _Writers, *, any_: bool) -> _Flow:
+    def _short_way(event: Event, writers: _Writers, *, any_: bool) -> Flow:
         """Return the short way for events of this one's logger, or of ``any_`` that shares it."""
-        short: _ShortWriters = []
-        found = _Flow(short)
+        short: ShortWriters = []
+        found = Flow(short)
         for lanes in writers:
             blocks = [lane.block.quick_block() if lane.block is not None else None for lane, _ in lanes]
             if lanes[0][0].encoding != "utf-8" or None in blocks or any(times != 1 for _, times in lanes):
-                return _LONG_WAY
+                return LONG_WAY
             renders = lanes[0][0].renders
             render = renders.of_any() if any_ else renders.of(event)
             short.append((render, tuple(block.append for block in blocks if block is not None)))
@@ -187,11 +164,23 @@ class Rehearsal:
         self._write_all(taken.after_mark(), event)
 
     def _write_all(self, writes: Iterable[Write], now: Event) -> None:
-        """Write what an event that came just now has written."""
+        """Write what an event that came just now has written; what it delivers itself several times to an appender at once."""
+        joined: dict[str, Write] = {}
+        times: Multiset[str] = Multiset()
         for one in writes:
-            event, number, lane = one.passage.event, one.passage.number, self.lanes[one.appender]
-            arrives = max(event.time, now.time)
-            self._write(event, number, one.passage.severity, [[(lane, 1)]], partial(_rendered, event, number), arrives)
+            name = one.appender
+            if name in self.shared or name in self._passages.appenders:
+                self._write_one(one, 1, now)
+            else:
+                joined.setdefault(name, one)
+                times[name] += 1
+        for name, one in joined.items():
+            self._write_one(one, times[name], now)
+
+    def _write_one(self, write: Write, times: int, now: Event) -> None:
+        event, number, lane = write.passage.event, write.passage.number, self.lanes[write.appender]
+        arrives = max(event.time, now.time)
+        self._write(event, number, write.passage.severity, [[(lane, times)]], partial(_rendered, event, number), arrives)
 
     def reroute(self, router: Router) -> None:
         """Go on by a plan with the same appenders, whose loggers have other levels."""
@@ -265,7 +254,7 @@ class Rehearsal:
             return False
         lanes = [self.lanes[name] for name in batch.texts]
         found = [lane.block.quick_block() if lane.block is not None and lane.encoding == "utf-8" else None for lane in lanes]
-        until = _earliest(lane.block.quick_until for lane in lanes if lane.block is not None)
+        until = earliest(lane.block.quick_until for lane in lanes if lane.block is not None)
         twice = any(
             len({one.appender for one in way.route.deliveries}) < len(way.route.deliveries) for way in batch.ways.values()
         )
@@ -416,8 +405,3 @@ class Rehearsal:
 
 def _rendered(event: Event, number: int, lane: SinkLane) -> str:
     return lane.render(event, number)
-
-
-def _earliest(some: Iterable[datetime | None]) -> datetime | None:
-    """Return the earliest of some times, None where there is none."""
-    return min((one for one in some if one is not None), default=None)

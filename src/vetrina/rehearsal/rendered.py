@@ -11,7 +11,7 @@ from msgspec import Struct
 from vetrina.core.base.events import Event
 from vetrina.core.plan.model import Plan
 from vetrina.core.routing.cache import LoggerLevelCache
-from vetrina.core.routing.counting import Renders, ending_of
+from vetrina.core.routing.measuring import Renders, ending_of
 from vetrina.core.routing.router import Route, Router
 from vetrina.core.templates.compiling import Render
 from vetrina.rehearsal.outlets import reads_events

@@ -13,7 +13,7 @@ from vetrina.core.base.events import Event
 from vetrina.core.plan.model import Appender
 from vetrina.core.rolling.codecs import compressor
 from vetrina.core.rolling.playing import Rolling
-from vetrina.core.routing.counting import ending_of, to_bytes
+from vetrina.core.routing.measuring import ending_of, to_bytes
 from vetrina.core.routing.passages import Passages
 from vetrina.core.routing.router import Router
 from vetrina.core.sink_kinds.kind import full_path

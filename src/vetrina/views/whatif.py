@@ -10,7 +10,7 @@ from vetrina.core.base.quantities import show_size, show_span
 from vetrina.core.changes.effects import Delta, Effects, Example, Tally
 from vetrina.core.changes.outcome import Kept, Outcome, UnrecordedLevels, verdict
 from vetrina.core.config.resolution import ResolvedPlan
-from vetrina.core.routing.counting import ending_of
+from vetrina.core.routing.measuring import ending_of
 from vetrina.views.routes import further_lines
 from vetrina.views.screen import Column, Line, Span, counted, level_style, number, shorten, span, table, whole, wrapped
 

@@ -13,8 +13,9 @@ from vetrina.core.base.faults import offer, refuse
 from vetrina.core.config.edits import Edit, with_edits
 from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.core.plan.model import Plan
-from vetrina.core.rolling.outlook import Advice, advise
-from vetrina.core.rolling.playing import Rolling, measured_ratio, repeated, shift_of
+from vetrina.core.rolling.outlook import Advice, advise, measured_ratio
+from vetrina.core.rolling.playing import Rolling
+from vetrina.core.rolling.rounds import repeated, shift_of
 from vetrina.core.rolling.simulation import FileSimulation
 from vetrina.core.rolling.streams import Stream, scaled
 from vetrina.work import takers
@@ -65,7 +66,7 @@ class Playing(Struct, frozen=True):
 
     def _measured(self, rolling: Rolling) -> dict[str, float] | None:
         """Return how well the content of each file packs, None where that is given."""
-        return {name: measured_ratio(one) for name, one in rolling.lanes.items()} if self.ratio is None else None
+        return {name: measured_ratio(one.simulation) for name, one in rolling.lanes.items()} if self.ratio is None else None
 
     def _played(self, hows: Sequence[Files], means: Means) -> list[Rolling]:
         """Return the files after all rounds, with the streams."""

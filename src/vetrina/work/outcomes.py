@@ -37,11 +37,12 @@ class Trial(Struct, frozen=True):
             raise refuse("the change gives level names another meaning", "the same events cannot be sent through both sides",
                          "leave levels as they are", where="whatif")  # fmt: skip
         old, new = Router(before.plan), Router(after.plan)
-        make, counts = partial(takers.comparison, before.plan, after.plan), takers.counts_events(before.plan, after.plan)
+        late = [one for one in self.streams if any(side.decide(one.logger, one.severity).remembers for side in (old, new))]
+        make, counts = partial(takers.comparison, before.plan, after.plan, late), takers.counts_events(before.plan, after.plan)
         comparison = self.recording.gather(
             before.plan.scale, make, counts=counts, in_order=takers.in_order(before.plan, after.plan)
         )
-        effects = comparison.result(self.streams)
+        effects = comparison.result([one for one in self.streams if one not in late])
         names = touched_files(effects, before.plan, after.plan)
         files = self._files(before, after, names, comparison.means(effects)) if names else ()
         findings = difference(check(before, Circumstances()), check(after, Circumstances()))

@@ -13,9 +13,9 @@ from vetrina.core.plan.model import Plan
 from vetrina.core.pressure.advice import QueueAdvice, advise
 from vetrina.core.pressure.gauges import AppenderPressure
 from vetrina.core.pressure.playing import Means, Pressure
-from vetrina.core.pressure.traffic import next_times, spread, with_streams
-from vetrina.core.rolling.playing import repeated
-from vetrina.core.rolling.streams import Stream, scaled
+from vetrina.core.pressure.traffic import next_times, spread
+from vetrina.core.rolling.rounds import repeated
+from vetrina.core.rolling.streams import Stream, StreamedEvents, scaled
 from vetrina.core.routing.router import Router
 from vetrina.work.recording import Recording
 
@@ -67,7 +67,7 @@ class RushHour(Struct, frozen=True):
             events = spread(events, next_times(repeated(read, self.repeat)))
         if self.scale != 1:
             events = scaled(events, self.scale, self.seed, MOST_COPIES)
-        return with_streams(events, self.streams) if self.streams else events
+        return StreamedEvents(self.streams).between(events) if self.streams else events
 
     def _means(self, plan: Plan) -> Means:
         """Return the mean bytes of recorded events, where a stream has no size of its own."""

@@ -10,8 +10,8 @@ from msgspec import Struct
 from vetrina.core.base.events import Event
 from vetrina.core.base.logger_names import tree_name
 from vetrina.core.plan.model import Plan
-from vetrina.core.routing.counting import ending_of, to_bytes
 from vetrina.core.routing.grouping import Lost, take_lost
+from vetrina.core.routing.measuring import ending_of, to_bytes
 from vetrina.core.routing.parts import Part
 from vetrina.core.routing.passages import Passages
 from vetrina.core.routing.previewing import Preview

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from datetime import timedelta
 
 from msgspec import Struct
@@ -14,6 +14,7 @@ from vetrina.core.checks.runner import Looking
 from vetrina.core.plan.model import Plan
 from vetrina.core.rolling.codecs import MeasuringPacker
 from vetrina.core.rolling.playing import Rolling, RollingSums
+from vetrina.core.rolling.streams import Stream
 from vetrina.core.routing.counting import Counter
 from vetrina.core.routing.grouping import Grouping
 from vetrina.core.routing.parts import Part
@@ -31,9 +32,9 @@ def grouping(plan: Plan, field: str, part: Part, number: int) -> Grouping:
     return Grouping(Router(plan), field, part)
 
 
-def comparison(before: Plan, after: Plan, number: int) -> Comparison:
-    """Return what sends events through two plans at once."""
-    return Comparison(Router(before), Router(after), number)
+def comparison(before: Plan, after: Plan, streams: Sequence[Stream], number: int) -> Comparison:
+    """Return what sends events through two plans at once, and plays ``streams`` between them."""
+    return Comparison(Router(before), Router(after), number, streams)
 
 
 def looking(plan: Plan, number: int) -> Looking:

@@ -12,17 +12,17 @@ from collections.abc import Iterable, Iterator
 from typing import TypeAlias
 
 from msgspec import Struct
-from msgspec.structs import replace
 
 from vetrina.core.base.errors import VetrinaError
 from vetrina.core.base.events import Event
 from vetrina.core.base.levels import HIGHEST, LOWEST
 from vetrina.core.base.logger_names import below, tree_name
+from vetrina.core.changes.compared_sides import ComparedSide, route_at
 from vetrina.core.changes.counterexamples import TIME, Contradiction, contradicts, counterexample
 from vetrina.core.changes.logger_tree import ALL, BELOW, BOTH, ITSELF, LoggerTree
-from vetrina.core.plan.conditions import Ask, by_channel, level_cuts, logger_names
+from vetrina.core.plan.conditions import Ask, level_cuts, logger_names
 from vetrina.core.plan.model import Plan, Rule
-from vetrina.core.routing.router import ROUND, Decision, ResidualRule, Route, Router
+from vetrina.core.routing.router import Decision, Route
 
 MOST_PATHS = 2000
 _MOST_ANSWERS = 20_000
@@ -75,51 +75,6 @@ class Compared(Struct, frozen=True):
     loggers: frozenset[str] = frozenset()
 
 
-class _Side:
-    """One plan, and what its arrivals are told apart by."""
-
-    def __init__(self, plan: Plan, *, by_appender: bool) -> None:
-        self.router = Router(plan)
-        self.names = {name: name if by_appender else one.sink.title for name, one in plan.appenders.items()}
-        self.keys = {name: name if by_appender else f"{one.sink.kind} {one.sink.place}" for name, one in plan.appenders.items()}
-        self.shown = {self.keys[name]: self.names[name] for name in plan.appenders}
-        self._cuts: dict[tuple[int, ...], frozenset[int]] = {}
-
-    def arrivals(self, route: Route) -> Multiset[str]:
-        """Return where a route arrives, and how often."""
-        return Multiset(self.keys[one.appender] for one in route.deliveries)
-
-    def brings_in(self, channel: str) -> bool:
-        """Tell whether messages that come by a channel do not go round."""
-        return not channel or ((known := self.router.plan.channels.get(channel)) is not None and known.enabled.value)
-
-    def needs_names(self, channel: str) -> bool:
-        """Tell whether it matters which logger a message that comes by a channel has."""
-        return self.brings_in(channel) and (not channel or self.router.plan.channels[channel].logger is None)
-
-    def decide(self, logger: str, severity: int, channel: str) -> Decision:
-        """Return what holds for messages of a logger and severity that come by a channel (nothing for none)."""
-        if not self.brings_in(channel):
-            return Decision(ROUND)
-        known = self.router.plan.channels.get(channel)
-        if known is not None:
-            logger = logger if known.logger is None else known.logger.value
-            severity = severity if known.level is None else known.level.value
-        return _by_channel(_without_via(self.router.compile(logger, severity)), channel)
-
-    def cuts(self, logger: str, channel: str) -> set[int]:
-        """Return the severities at which a message of ``logger`` may begin to go another way."""
-        plan, known = self.router.plan, self.router.plan.channels.get(channel)
-        if not self.brings_in(channel) or (known is not None and known.level is not None):
-            return set()
-        logger = logger if known is None or known.logger is None else known.logger.value
-        found = {self.router.standing(logger).severity}
-        for _, one in self.router.tree.attachments(logger):
-            appender = plan.appenders[one.appender]
-            found |= {one.floor.value, one.ceiling.value + 1, appender.floor.value, appender.ceiling.value + 1}
-        return found
-
-
 def compare(first: Plan, second: Plan, *, by_appender: bool = False) -> Compared:
     """Route every class of messages through two plans; see the module for what that means."""
     return _Comparing(first, second, by_appender=by_appender).run()
@@ -138,7 +93,7 @@ class _Found(Struct, frozen=True):
 
 class _Comparing:
     def __init__(self, first: Plan, second: Plan, *, by_appender: bool) -> None:
-        self.sides = _Side(first, by_appender=by_appender), _Side(second, by_appender=by_appender)
+        self.sides = ComparedSide(first, by_appender=by_appender), ComparedSide(second, by_appender=by_appender)
         self.separators = tuple(dict.fromkeys((first.separator, second.separator)))
         self.rules = [*_rules(first), *_rules(second)]
         self.names = _logger_names(first, second, self.rules)
@@ -266,7 +221,7 @@ class _Comparing:
             return
         if event is not None:
             event.channel = self._channel or None
-            first, second = (side.arrivals(_route(side.router, event, level)) for side in self.sides)
+            first, second = (side.arrivals(route_at(side.router, event, level)) for side in self.sides)
             if (self._shown(0, first - second), self._shown(1, second - first)) != (
                 one.only_in_first,
                 one.only_in_second,
@@ -283,17 +238,6 @@ class _Comparing:
             event if one.known else None,
             self._channel,
         )
-
-
-def _route(router: Router, event: Event, level: int | str) -> Route:
-    severity = router.plan.scale.severity(level)
-    known = LOWEST if severity is None else severity
-    entered = router.enter(replace(event, level=known)) if event.channel else replace(event, level=known)
-    return (
-        ROUND
-        if entered is None
-        else router.compile(tree_name(entered.logger), router.severities[entered.level]).follow(entered)
-    )
 
 
 def _level(plan: Plan, low: int, high: int) -> int | str:
@@ -325,36 +269,6 @@ def _fresh(names: Iterable[str]) -> str:
     return next(
         word for word in ("anything", *(f"anything{turn}" for turn in range(len(all_names) + 1))) if word not in all_names
     )
-
-
-def _without_via(decision: Decision) -> Decision:
-    """Return a decision without the loggers that attachments hang on: they do not matter to where a message arrives."""
-    if decision.route is not None:
-        route = decision.route
-        return Decision(Route(None, tuple(one._replace(via="") for one in route.deliveries)))
-    lanes = tuple(
-        type(lane)(lane.appender, "", lane.attachment_gate, lane.appender_gate, lane.appender_rules, lane.otherwise)
-        for lane in decision.lanes
-    )
-    return Decision(None, decision.door, decision.level_passes, lanes, decision.once)
-
-
-def _by_channel(decision: Decision, channel: str) -> Decision:
-    """Return a decision in which all questions about the channel are answered."""
-
-    def answered(rules: tuple[ResidualRule, ...]) -> tuple[ResidualRule, ...]:
-        return tuple(ResidualRule(one.verdict, by_channel(one.condition, channel)) for one in rules)
-
-    def gate(rules: bool | tuple[ResidualRule, ...]) -> bool | tuple[ResidualRule, ...]:  # noqa: FBT001  (a gate may be settled)
-        return rules if isinstance(rules, bool) else answered(rules)
-
-    if decision.route is not None:
-        return decision
-    lanes = tuple(
-        replace(lane, attachment_gate=gate(lane.attachment_gate), appender_rules=gate(lane.appender_rules))
-        for lane in decision.lanes
-    )
-    return Decision(None, answered(decision.door), decision.level_passes, lanes, decision.once)
 
 
 class _Unanswered(VetrinaError):

@@ -21,8 +21,8 @@ from vetrina.core.changes.remedies import ways_to
 from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.core.plan.conditions import json_equal
 from vetrina.core.plan.model import Appender, Plan
-from vetrina.core.routing.counting import ending_of
 from vetrina.core.routing.explaining import explain
+from vetrina.core.routing.measuring import ending_of
 from vetrina.core.routing.passages import Passages, alone
 from vetrina.core.routing.router import Route, Router
 from vetrina.core.routing.stories import Replay

@@ -2,24 +2,23 @@
 
 from __future__ import annotations
 
-from collections import Counter as Multiset
 from collections.abc import Iterable
 from datetime import UTC, date, datetime, timedelta
 
 from vetrina.core.base import clocks
 from vetrina.core.base.events import Event
+from vetrina.core.base.faults import refuse
 from vetrina.core.changes.effects import Delta, Effects, Example, Examples, Tally
 from vetrina.core.changes.pairs import Apart, ComparedSums, Day, Joint, Pair, Routes, Rows, add_up, rows_of
-from vetrina.core.plan.model import Plan
+from vetrina.core.changes.sides import Side, mean_size, names_of, places_of
 from vetrina.core.rolling.pace import pace_of, seconds_by_day
-from vetrina.core.rolling.streams import Stream
+from vetrina.core.rolling.streams import Stream, StreamedEvent, StreamedEvents
 from vetrina.core.routing.cache import RowNames
-from vetrina.core.routing.counting import ending_of, measures, of_any, to_bytes
-from vetrina.core.routing.passages import Passage, Passages, refuse_stream
-from vetrina.core.routing.router import Route, Router
+from vetrina.core.routing.measuring import of_any
+from vetrina.core.routing.passages import Passage, Passages
+from vetrina.core.routing.router import Router
 from vetrina.core.templates.compiling import MakeMeasure
 
-_USUAL_SIZE = 100
 _SOME_TIME = datetime(2026, 1, 1, tzinfo=UTC)
 _EARLIEST, _LATEST = datetime.min.replace(tzinfo=UTC), datetime.max.replace(tzinfo=UTC)
 
@@ -30,11 +29,14 @@ class Comparison:
     ``number`` of events came before those that are fed.
     """
 
-    def __init__(self, before: Router, after: Router, number: int = 0) -> None:
+    def __init__(self, before: Router, after: Router, number: int = 0, streams: Iterable[Stream] = ()) -> None:
+        """Compare two plans; of ``streams`` each event may come to a limit, a recall or a queue, and is played by itself."""
+        self._late = tuple(streams)
+        self._between = StreamedEvents(self._late)
         self.before, self.after = before, after
         self._zone = clocks.zone(before.plan.zone)
         self._measures: dict[object, MakeMeasure] = {}
-        self._sides = (_Side(before.plan, self._measures), _Side(after.plan, self._measures))
+        self._sides = (Side(before.plan, self._measures), Side(after.plan, self._measures))
         self._names = RowNames(before.places_with(*after.tree.entries), before.plan.separator, self._regroup)
         self._days: dict[date, Day] = {}
         self._day = Day(self._place)
@@ -50,7 +52,7 @@ class Comparison:
 
     def feed(self, events: Iterable[Event]) -> None:
         """Count events, as `Counter.feed` does."""
-        for event in events:
+        for event in self._between.between(events) if self._late else events:
             time = event.time
             if not self._begun <= time < self._ended:
                 self._turn(time)
@@ -95,7 +97,7 @@ class Comparison:
     def _take_joint(self, event: Event) -> None:
         """Take an event that came by a channel, or may meet a limit, a recall or a queue: each side decides it by itself."""
         self._note(event.time)
-        self._number += 1
+        self._number += not isinstance(event, StreamedEvent)
         joint = Joint(event, self._number, self._date, [event, event])
         for turn, passages in enumerate(self._passages):
             self._settle(turn, passages.take(event, self._number, joint).settled)
@@ -114,14 +116,18 @@ class Comparison:
         was, now = joint.events
         named = was if routes[1].stopped_at == "round" else now
         key = (self._names.of(named.logger or "root"), self.before.severities[named.level])
-        row = self._days[joint.day].apart.setdefault(routes, {}).setdefault(key, Apart())
-        count = joint.event.count or 1
+        day, count = self._days[joint.day], joint.event.count or 1
+        if isinstance(joint.event, StreamedEvent):
+            streamed = (routes, key, joint.event.size)
+            day.streamed[streamed] = day.streamed.get(streamed, 0) + 1
+            return
+        row = day.apart.setdefault(routes, {}).setdefault(key, Apart())
         row.count += count
         for side, event, route, sums in zip(self._sides, joint.events, routes, (row.before, row.after), strict=True):
             for delivery in route.deliveries:
                 size = side.measure(delivery.appender)(event)(event, joint.number) * count
                 sums[delivery.appender] = sums.get(delivery.appender, 0) + size
-        for name in _names(routes[1]) - _names(routes[0]):
+        for name in names_of(routes[1]) - names_of(routes[0]):
             size = self._sides[1].measure(name)(now)(now, joint.number)
             self._examples.setdefault(name, Examples()).take(Example(now, joint.number, size))
 
@@ -197,7 +203,7 @@ class Comparison:
         pair.ways = tuple(dict.fromkeys(ways + [new.measure(one.appender) for one in after.deliveries]))
         pair.slots = tuple(of_any(way) if event is None else way(event) for way in pair.ways)
         pair.sizes = [0] * len(pair.slots)
-        gained = _names(after) - _names(before)
+        gained = names_of(after) - names_of(before)
         pair.new = tuple((name, of_any(new.measure(name)) if event is None else new.measure(name)(event)) for name in gained)
         return pair
 
@@ -246,8 +252,8 @@ class Comparison:
     def result(self, streams: Iterable[Stream] = ()) -> Effects:
         """Return the sums, what is remembered still being stopped; nothing is fed afterwards.
 
-        ``streams`` are added for the time that the events span, or over one day where they span none. Raise Refused where one
-        comes to a limit, a recall or a queue: what becomes of it there depends on the times of its events.
+        ``streams`` are added for the time that the events span, or over one day where they span none. Raise Refused where
+        there is no time for those that are played by themselves.
         """
         for turn, passages in enumerate(self._passages):
             self._settle(turn, passages.left())
@@ -255,6 +261,10 @@ class Comparison:
         found = Effects(examples=self._examples)
         if self._number > self._before:
             found.first, found.last = self._first, self._last
+        if self._late and not found.span:
+            raise refuse("the events span no time, so that nothing tells when those of the stream come",
+                         "it comes to a limit, a recall or a queue, which decides by that", "take events that span some time",
+                         where="--rate")  # fmt: skip
         streams = tuple(streams)
         if streams and not found.span:
             day = clocks.local(found.first or _SOME_TIME, self._zone).date()
@@ -264,6 +274,7 @@ class Comparison:
         names = dict.fromkeys([*self.before.plan.appenders, *self.after.plan.appenders])
         found.appenders = {name: Delta() for name in names}
         self._add_days(found)
+        self._add_streamed(found)
         for stream in streams:
             self._add_stream(found, stream)
         found.recorded, found.silenced, found.seen = (
@@ -313,7 +324,7 @@ class Comparison:
         """Return events of a pair, and their bytes on each way, by appender."""
         known = dict(zip(pair.ways, sizes, strict=True))
         old, new = (
-            {name: times * known[side.measure(name)] for name, times in _names(route).items()}
+            {name: times * known[side.measure(name)] for name, times in names_of(route).items()}
             for side, route in zip(self._sides, pair.routes, strict=True)
         )
         return Apart(count, old, new)
@@ -323,7 +334,7 @@ class Comparison:
     ) -> None:
         found.events += row.count
         found.recorded[own] = found.recorded.get(own, 0) + row.count
-        old, new = map(_names, routes)
+        old, new = map(names_of, routes)
         for name in old | new:
             was, now = old.get(name, 0), new.get(name, 0)
             size_before = row.before[name] // was if was else 0
@@ -338,24 +349,34 @@ class Comparison:
         if bool(routes[0].deliveries) != bool(routes[1].deliveries):
             turned = found.silenced if routes[0].deliveries else found.seen
             turned[own] = turned.get(own, 0) + row.count
-        before, after = (_places(side.plan, route) for side, route in zip(self._sides, routes, strict=True))
+        before, after = (places_of(side.plan, route) for side, route in zip(self._sides, routes, strict=True))
         for place, times in after.items():
             if times > 1 >= before.get(place, 0):
                 found.twice[own[0], place] = found.twice.get((own[0], place), 0) + row.count
+
+    def _add_streamed(self, found: Effects) -> None:
+        """Add events of streams that were played by themselves, each of its size or the level's mean."""
+        for day, here in sorted(self._days.items()):
+            for (routes, key, size), count in here.streamed.items():
+                old, new = (
+                    {name: times * count * (mean_size(found, [name], key[1]) if size is None else size)
+                     for name, times in names_of(route).items()}
+                    for route in routes
+                )  # fmt: skip
+                found.streamed += count
+                self._add(found, day, key, routes, Apart(count, old, new), estimated=True)
 
     def _add_stream(self, found: Effects, stream: Stream) -> None:
         """Add a stream of which no event is known, day by day: as many as its rate gives, each of its size or the level's mean."""
         assert found.first is not None  # noqa: S101  (streams have a span)
         assert found.last is not None  # noqa: S101  (streams have a span)
         event = Event(found.first, stream.severity, stream.logger, "")
-        for router in (self.before, self.after):
-            refuse_stream(router, stream.logger, stream.severity, "--rate")
         routes = self.before.route(event), self.after.route(event)
         pair = self._filled(Pair(stream.logger or "root", stream.severity, *routes), event)
         mean = []
         for way in pair.ways:
             names = [name for side in self._sides for name in side.plan.appenders if side.measure(name) is way]
-            mean.append(stream.size if stream.size is not None else _mean(found, names, stream.severity))
+            mean.append(stream.size if stream.size is not None else mean_size(found, names, stream.severity))
         owed = 0.0
         for day, seconds in seconds_by_day(found.first, found.last, self._zone).items():
             owed += stream.each_second * seconds
@@ -366,56 +387,3 @@ class Comparison:
                 found.streamed += pair.count
                 own = (pair.logger, pair.severity)
                 self._add(found, day, own, pair.routes, self._apart(pair, pair.count, pair.sizes), estimated=True)
-
-
-class _Side:
-    """One plan's measures; appenders that write alike, also those of the other plan, share one."""
-
-    def __init__(self, plan: Plan, known: dict[object, MakeMeasure]) -> None:
-        self.plan = plan
-        self._known = known
-        self._own: dict[str, MakeMeasure] = {}
-
-    def measure(self, name: str) -> MakeMeasure:
-        """Return how an appender's events are measured."""
-        found = self._own.get(name)
-        if found is None:
-            one = self.plan.appenders[name]
-            setting = one.template.setting
-            level_names = tuple(sorted(setting.scale.extra.items()))
-            setting_key = (str(setting.zone), setting.separator, level_names, setting.mask)
-            key = (one.template.key(), ending_of(one), one.encoding, setting_key)
-            found = self._own[name] = self._known.setdefault(key, measures(one))
-        return found
-
-    def header(self, name: str) -> int:
-        """Return the bytes that an appender's file begins with."""
-        one = self.plan.appenders[name]
-        return len(to_bytes(one.template.header(ending_of(one)), one.encoding))
-
-
-def _names(route: Route) -> Multiset[str]:
-    return Multiset(one.appender for one in route.deliveries)
-
-
-def _places(plan: Plan, route: Route) -> Multiset[str]:
-    """Return how often an event arrives at each place; what goes nowhere on purpose is no place."""
-    return Multiset(
-        plan.appenders[names[0]].where
-        for names in plan.at_one_place(one.appender for one in route.deliveries)
-        if not plan.appenders[names[0]].sink.traits.nowhere
-        for _ in names
-    )
-
-
-def _mean(found: Effects, names: list[str], severity: int) -> int:
-    """Return the mean bytes of a delivery of a level in some appenders, else of all their deliveries, else a usual size."""
-    for wanted in (severity, None):
-        events = size = 0
-        for (_, level, name), shift in found.cells.items():
-            if name in names and wanted in {level, None}:
-                events += shift.before.events + shift.after.events
-                size += shift.before.bytes + shift.after.bytes
-        if events:
-            return size // events
-    return _USUAL_SIZE

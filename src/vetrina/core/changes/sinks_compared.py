@@ -15,7 +15,7 @@ from vetrina.core.base.events import Event, has_error
 from vetrina.core.base.quantities import show_span
 from vetrina.core.plan.model import Appender, Buffer, Plan
 from vetrina.core.plan.samples import samples
-from vetrina.core.routing.counting import ending_of, to_bytes
+from vetrina.core.routing.measuring import ending_of, to_bytes
 from vetrina.core.templates.compiling import Render
 
 DifferenceKind = Literal["moved", "lines", "rush", "groups", "files", "sink"]

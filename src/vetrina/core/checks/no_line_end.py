@@ -18,7 +18,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from vetrina.core.checks.context import Check, CheckContext, Hit
-from vetrina.core.routing.counting import ending_of
+from vetrina.core.routing.measuring import ending_of
 
 
 def find(scene: CheckContext) -> Iterator[Hit]:

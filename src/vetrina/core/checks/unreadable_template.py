@@ -21,7 +21,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from vetrina.core.checks.context import Check, CheckContext, Hit
-from vetrina.core.routing.counting import ending_of
+from vetrina.core.routing.measuring import ending_of
 from vetrina.core.templates.reading_back import obstacle_to_reading
 
 

@@ -160,12 +160,6 @@ class Appender(Struct, frozen=True):
         return self.limit is not None or self.recall is not None or self.queue is not None
 
     @property
-    def late_words(self) -> str:
-        """Return which of the three it has, as `a limit and a queue`."""
-        named = (("a limit", self.limit), ("a recall", self.recall), ("a queue", self.queue))
-        return " and ".join(name for name, one in named if one is not None)
-
-    @property
     def place(self) -> str:
         """Return where it writes: equal for two appenders whose deliveries meet in one thing. Nowhere is no such thing."""
         return f"{self.sink.place} {self.name}" if self.sink.traits.nowhere else self.sink.place

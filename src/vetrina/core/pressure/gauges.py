@@ -12,7 +12,7 @@ from vetrina.core.base.logger_names import tree_name
 from vetrina.core.plan.model import Appender
 from vetrina.core.pressure.lateness import Lateness, Latenesses
 from vetrina.core.pressure.peaks import Busiest, Course, Peaks
-from vetrina.core.pressure.traffic import StreamedEvent
+from vetrina.core.rolling.streams import StreamedEvent
 from vetrina.core.routing.passages import AppenderGates, Gauge, Write, nanoseconds
 from vetrina.core.routing.router import LateGate
 from vetrina.core.rush.buffers import Waiting

@@ -8,8 +8,8 @@ from datetime import UTC, datetime
 from vetrina.core.base.events import Event
 from vetrina.core.plan.model import Appender
 from vetrina.core.pressure.gauges import AppenderPressure, Watch
-from vetrina.core.pressure.traffic import StreamedEvent
-from vetrina.core.routing.counting import measures
+from vetrina.core.rolling.streams import StreamedEvent
+from vetrina.core.routing.measuring import measures
 from vetrina.core.routing.passages import Gauge, Passage, Passages, Taken
 from vetrina.core.routing.router import Route, Router
 

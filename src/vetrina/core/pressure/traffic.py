@@ -1,4 +1,4 @@
-"""Traffic for the rush hour: lines that stand for several events spread over time, and streams that no recording has.
+"""Traffic for the rush hour: lines that stand for several events, spread over time.
 
 Events come in, in their order, and go out so.
 """
@@ -13,19 +13,11 @@ from heapq import heappop, heappush
 from msgspec.structs import replace
 
 from vetrina.core.base.events import Event
-from vetrina.core.base.faults import refuse
-from vetrina.core.rolling.streams import Stream
+from vetrina.core.rolling.streams import MOST_MADE, too_many_made
 
-MOST_MADE = 50_000_000
 _NONE = -(1 << 62)
 _EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
 _MICROSECOND = timedelta(microseconds=1)
-
-
-class StreamedEvent(Event):
-    """An event of a stream of which only the rate is known; ``size`` are its bytes, None for the level's mean."""
-
-    size: int | None = None
 
 
 def next_times(events: Iterable[Event]) -> array[int]:
@@ -75,44 +67,8 @@ def spread(events: Iterable[Event], nexts: array[int]) -> Iterator[Event]:
             continue
         made += count
         if made > MOST_MADE:
-            raise _too_many("--spread")
+            raise too_many_made("--spread")
         lines[turn] = (event, time, after - time)
         yield replace(event, count=None)
         heappush(waiting, (time + (after - time) // count, turn, 1))
     yield from due(None)
-
-
-def with_streams(events: Iterable[Event], streams: Iterable[Stream]) -> Iterator[Event]:
-    """Yield events with those of streams between them, evenly from the first event to the last.
-
-    Raise Refused beyond 50,000,000 events of streams.
-    """
-    rates = [one for one in streams if one.each_second > 0]
-    begun: datetime | None = None
-    taken = [0] * len(rates)
-    waiting: list[tuple[datetime, int]] = []
-    made = 0
-
-    def push(at: int) -> None:
-        assert begun is not None  # noqa: S101  (set with the first event)
-        taken[at] += 1
-        heappush(waiting, (begun + timedelta(seconds=taken[at] / rates[at].each_second), at))
-
-    for event in events:
-        if begun is None:
-            begun = event.time
-            for at in range(len(rates)):
-                push(at)
-        while waiting and waiting[0][0] <= event.time:
-            time, at = heappop(waiting)
-            made += 1
-            if made > MOST_MADE:
-                raise _too_many("--rate")
-            yield StreamedEvent(time, rates[at].severity, rates[at].logger, "", size=rates[at].size)
-            push(at)
-        yield event
-
-
-def _too_many(where: str) -> Exception:
-    return refuse(f"more than {MOST_MADE:,} events would be made", "each is played by itself",
-                  "take events that span less time, or fewer", where=where)  # fmt: skip

@@ -32,6 +32,16 @@ def shortest_history(found: FileSimulation) -> tuple[timedelta, datetime] | None
     return best
 
 
+def measured_ratio(simulation: FileSimulation) -> float:
+    """Return how small the closed files of a traffic became, all together; before one is closed, how small the open one would.
+
+    1 where nothing was packed. Nothing is written afterwards.
+    """
+    closed = [one for one in simulation.files if one.closed is not None]
+    whole = sum(one.bytes for one in closed)
+    return sum(one.disk_bytes for one in closed) / whole if whole else simulation.open_ratio()
+
+
 def kept_history(found: FileSimulation) -> timedelta:
     """Return the history at its shortest after a deletion; without deletions, what there is at the end."""
     shortest = shortest_history(found)

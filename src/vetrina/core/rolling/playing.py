@@ -11,14 +11,13 @@ from msgspec import Struct, field
 
 from vetrina.core.base import clocks
 from vetrina.core.base.events import Event
-from vetrina.core.base.faults import refuse
 from vetrina.core.plan.model import Appender
 from vetrina.core.rolling.simulation import FileSimulation, Packer
-from vetrina.core.rolling.streams import Stream, StreamFeeder
+from vetrina.core.rolling.streams import Stream, StreamedEvent, StreamedEvents, StreamFeeder
 from vetrina.core.rolling.tapes import Tape, travelling_tape
 from vetrina.core.routing.cache import LoggerLevelCache
-from vetrina.core.routing.counting import ending_of, measures, of_any, to_bytes
-from vetrina.core.routing.passages import Passages, Write, refuse_stream
+from vetrina.core.routing.measuring import ending_of, measures, of_any, to_bytes
+from vetrina.core.routing.passages import Passages, Write
 from vetrina.core.routing.router import Route, Router
 from vetrina.core.templates.compiling import MakeMeasure, Measure
 
@@ -26,7 +25,6 @@ T = TypeVar("T")
 _TOGETHER = 1000
 _SOME_TIME = datetime(2026, 1, 1, tzinfo=UTC)
 _SOME_SIZE = 100
-_MOST_PLAYED = 200_000_000
 _BEGIN, _END = datetime.min.replace(tzinfo=UTC), datetime.max.replace(tzinfo=UTC)
 _LAST_HOUR = _END - timedelta(hours=2)
 MakePacker = Callable[[str], Packer]
@@ -104,6 +102,8 @@ class Rolling:
         self._clock = _BEGIN
         self._begun = self._ended = _SOME_TIME
         self._passages = Passages(router)
+        self._late: StreamedEvents | None = None
+        self._means: dict[str, dict[int, int]] = {}
         self._flows: LoggerLevelCache[list[Reached] | None] = LoggerLevelCache(router.places.of)
         zone = clocks.zone(router.plan.zone)
         self.lanes: dict[str, RollingAppender] = {}
@@ -118,7 +118,7 @@ class Rolling:
 
     def feed(self, events: Iterable[Event]) -> None:
         """Send events through; each must have a level that the plan knows."""
-        waiting = iter(events)
+        waiting = iter(events if self._late is None else self._late.between(events))
         while some := list(islice(waiting, _TOGETHER)):
             if self._first_event is None:
                 self._first_event = some[0].time
@@ -146,6 +146,7 @@ class Rolling:
             except KeyError:
                 reached = self._reached(event)
             if reached is None or event.channel:
+                number -= isinstance(event, StreamedEvent)
                 self._one_by_one(event, number, clock)
                 continue
             if event.mark == "start":
@@ -196,7 +197,7 @@ class Rolling:
             if lane is None:
                 continue
             event, number = write.passage.event, write.passage.number
-            size, count, tape = lane.measures(event)(event, number), event.count or 1, lane.tape
+            size, count, tape = self._size(lane, event, number), event.count or 1, lane.tape
             if count != 1:
                 tape.odd.append((len(tape.sizes), count))
             tape.times.append(event.time)
@@ -212,6 +213,15 @@ class Rolling:
                 level = lane.levels.setdefault(write.passage.severity, [0, 0])
                 level[0] += 1
                 level[1] += size
+
+    def _size(self, lane: RollingAppender, event: Event, number: int) -> int:
+        """Return the bytes of an event; of a streamed one those that were given, or the mean of its level."""
+        if not isinstance(event, StreamedEvent):
+            return lane.measures(event)(event, number)
+        lane.streamed = True
+        if event.size is not None:
+            return event.size
+        return _mean(self._means.get(lane.appender.name, {}), self.router.severities[event.level])
 
     def _settle(self, clock: datetime) -> None:
         """Play what was taken down, or keep it; ``clock`` is the latest time of the events that it is of."""
@@ -286,10 +296,16 @@ class Rolling:
         )
 
     def add_streams(self, streams: Iterable[Stream], means: dict[str, dict[int, int]]) -> None:
-        """Add streams that no event file has; ``means`` are bytes by appender and severity, for those without a size."""
+        """Add streams that no event file has; ``means`` are bytes by appender and severity, for those without a size.
+
+        Those that may come to a limit, a recall or a queue are fed event by event, between the others.
+        """
         fed: dict[str, list[tuple[Stream, int, int]]] = {}
+        late = [one for one in streams if self._is_late(one)]
+        self._late, self._means = StreamedEvents(late) if late else None, means
         for one in streams:
-            refuse_stream(self.router, one.logger, one.severity, "--rate")
+            if one in late:
+                continue  # limits, recalls and queues decide on each of its events
             event = Event(_SOME_TIME, one.severity, one.logger, "")
             for lane, times in self.reached(self.router.route(event)):
                 name = lane.appender.name
@@ -299,6 +315,11 @@ class Rolling:
             self.lanes[name].streamed = True
             self.lanes[name].feeder = StreamFeeder(self.lanes[name], some)
         self.tracks_clock = bool(fed)
+
+    def _is_late(self, stream: Stream) -> bool:
+        """Tell whether a file with a limit, a recall or a queue may get events of a stream."""
+        lanes = [one.appender for one in self.router.decide(stream.logger, stream.severity).lanes if one.open]
+        return any(name in self.lanes and self.lanes[name].appender.remembers for name in lanes)
 
     def means(self) -> dict[str, dict[int, int]]:
         """Return the mean bytes of an event by appender and severity, of what was fed so far."""
@@ -362,16 +383,6 @@ def _lane(
     return RollingAppender(appender, make(ratio), measures(appender), content, roll.each_start or not roll.append, make)
 
 
-def measured_ratio(lane: RollingAppender) -> float:
-    """Return how small the closed files of a lane became, all together; before one is closed, how small the open one would.
-
-    1 where nothing was packed. Nothing is sent through the lane afterwards.
-    """
-    closed = [one for one in lane.simulation.files if one.closed is not None]
-    whole = sum(one.bytes for one in closed)
-    return sum(one.disk_bytes for one in closed) / whole if whole else lane.simulation.open_ratio()
-
-
 def _add_all(sums: dict[T, list[int]], more: dict[T, list[int]]) -> None:
     for key, counts in more.items():
         known = sums.setdefault(key, [0] * len(counts))
@@ -384,32 +395,3 @@ def _mean(sizes: dict[int, int], severity: int) -> int:
     if severity in sizes:
         return sizes[severity]
     return sum(sizes.values()) // len(sizes) if sizes else _SOME_SIZE
-
-
-def repeated(read: Callable[[], Iterable[Event]], times: int) -> Iterable[Event]:
-    """Yield the events ``times`` times over, each round shifted by the whole days that the first one spans.
-
-    Raise Refused after the first round where all would be more than 200,000,000.
-    """
-    first, last, shift, count = _END, _BEGIN, timedelta(0), 0
-    for turn in range(times):
-        for event in read():
-            if not turn:
-                count += 1
-                first, last = min(first, event.time), max(last, event.time)
-            else:
-                event.time += shift * turn
-            yield event
-        if not turn:
-            shift = shift_of(count, first if count else None, last, times)
-
-
-def shift_of(count: int, first: datetime | None, last: datetime | None, times: int) -> timedelta:
-    """Return the whole days that ``count`` events span, by which each further of so many rounds is shifted.
-
-    Raise Refused where all would be more than 200,000,000 events.
-    """
-    if count * times > _MOST_PLAYED:
-        raise refuse(f"{count:,} events {times:,} times over are more than {_MOST_PLAYED:,}",
-                     fix=f"give a number up to {max(1, _MOST_PLAYED // count):,}", where=f"--repeat {times}")  # fmt: skip
-    return timedelta(days=(last - first).days + 1) if first is not None and last is not None else timedelta(0)

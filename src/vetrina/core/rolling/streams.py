@@ -6,6 +6,7 @@ import random
 import re
 from collections.abc import Callable, Iterable, Iterator
 from datetime import datetime, timedelta
+from heapq import heappop, heappush
 from typing import TYPE_CHECKING, Any
 
 from msgspec import Struct
@@ -13,7 +14,7 @@ from msgspec.structs import replace
 
 from vetrina.core.base.errors import NotUnderstood
 from vetrina.core.base.events import Event
-from vetrina.core.base.faults import refuse
+from vetrina.core.base.faults import Refused, refuse
 from vetrina.core.base.levels import Scale
 from vetrina.core.base.logger_names import event_name
 from vetrina.core.rolling.simulation import FileSimulation
@@ -26,6 +27,7 @@ _MOST_STEPS = 5_000_000
 _MOST_DRAWN = 200_000
 _UNITS = {"second": 1, "minute": 60, "hour": 3600, "day": 86_400}
 MOST_A_SECOND = 1_000_000
+MOST_MADE = 50_000_000
 _RATE = re.compile(r"(\S+)\s+(\S+)\s+([0-9]{1,15}(?:\.[0-9]{1,9})?)/(second|minute|hour|day)(?:\s+([0-9]{1,12}))?\s*\Z")
 
 
@@ -74,6 +76,52 @@ def stream_of(text: str, scale: Scale) -> Stream:
     if float(number) / _UNITS[unit] > MOST_A_SECOND:
         raise NotUnderstood(f"write a rate of at most {MOST_A_SECOND:,} a second")
     return Stream(event_name(logger), severity, float(number) / _UNITS[unit], int(size) if size else None)
+
+
+class StreamedEvent(Event):
+    """An event of a stream of which only the rate is known; ``size`` are its bytes, None for the level's mean."""
+
+    size: int | None = None
+
+
+class StreamedEvents:
+    """Puts the events of streams between others, evenly from the first of these to the last, in the order of time."""
+
+    def __init__(self, streams: Iterable[Stream]) -> None:
+        self._streams = [one for one in streams if one.each_second > 0]
+        self._begun: datetime | None = None
+        self._taken = [0] * len(self._streams)
+        self._waiting: list[tuple[datetime, int]] = []
+        self._made = 0
+
+    def between(self, events: Iterable[Event]) -> Iterator[Event]:
+        """Yield further events with those of the streams between them; raise Refused beyond 50,000,000 of these."""
+        waiting = self._waiting
+        for event in events:
+            if self._begun is None:
+                self._begun = event.time
+                for at in range(len(self._streams)):
+                    self._push(at)
+            while waiting and waiting[0][0] <= event.time:
+                time, at = heappop(waiting)
+                self._made += 1
+                if self._made > MOST_MADE:
+                    raise too_many_made("--rate")
+                one = self._streams[at]
+                yield StreamedEvent(time, one.severity, one.logger, "", size=one.size)
+                self._push(at)
+            yield event
+
+    def _push(self, at: int) -> None:
+        assert self._begun is not None  # noqa: S101  (set with the first event)
+        self._taken[at] += 1
+        heappush(self._waiting, (self._begun + timedelta(seconds=self._taken[at] / self._streams[at].each_second), at))
+
+
+def too_many_made(where: str) -> Refused:
+    """Return what is said where more events would be made than are played."""
+    return refuse(f"more than {MOST_MADE:,} events would be made", "each is played by itself",
+                  "take events that span less time, or fewer", where=where)  # fmt: skip
 
 
 class StreamFeeder:

@@ -11,7 +11,6 @@ from datetime import UTC, datetime, timedelta
 from typing import Any, NamedTuple
 
 from vetrina.core.base.events import Event
-from vetrina.core.base.faults import refuse
 from vetrina.core.plan.model import Appender
 from vetrina.core.routing.router import ROUND, AttachmentGates, Gate, LateGate, Route, Router, route_of
 from vetrina.core.rush.keys import Key, key_of
@@ -238,20 +237,6 @@ class Passages:
 def alone(router: Router, event: Event) -> Route:
     """Return where an event goes before which none came."""
     return Passages(router).take(event, 1).passage.route()
-
-
-def refuse_stream(router: Router, logger: str, severity: int, where: str) -> None:
-    """Raise Refused for a stream of which only its rate is known, where a limit, a recall or a queue may decide it."""
-    decision = router.decide(logger, severity)
-    if not decision.remembers:
-        return
-    names = [one.appender for one in decision.lanes if one.open and router.plan.appenders[one.appender].remembers]
-    raise refuse(
-        f"this stream comes to {names[0]}, which has {router.plan.appenders[names[0]].late_words}",
-        "what becomes of it there depends on when its events come, and only their rate is known here",
-        "play it with vetrina pressure --rate, which spreads them evenly",
-        where=where,
-    )
 
 
 def _delivered(route: Route) -> Iterator[AttachmentGates]:

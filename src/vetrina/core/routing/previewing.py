@@ -15,7 +15,7 @@ from vetrina.core.base.events import Event, compact_json, unfilled
 from vetrina.core.base.wording import counted
 from vetrina.core.plan.model import Appender
 from vetrina.core.routing.cache import LoggerLevelCache
-from vetrina.core.routing.counting import Renders
+from vetrina.core.routing.measuring import Renders
 from vetrina.core.routing.parts import Part
 from vetrina.core.routing.passages import Passages
 from vetrina.core.routing.router import Router

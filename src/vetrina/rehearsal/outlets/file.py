@@ -18,7 +18,7 @@ from vetrina.core.base import clocks
 from vetrina.core.plan.model import Appender
 from vetrina.core.plan.rolling_policy import Roll
 from vetrina.core.rolling.periods import Period, period_of
-from vetrina.core.routing.counting import ending_of, to_bytes
+from vetrina.core.routing.measuring import ending_of, to_bytes
 from vetrina.core.sink_kinds.kind import full_path
 from vetrina.rehearsal.block import Block
 from vetrina.rehearsal.outlets.outlet import NotRead, RehearsalSite, RenderedEvent
