@@ -1,5 +1,6 @@
 """Vetrina: see which log messages reach which sink, before a logging configuration is changed.
 
+A `Router` decides on each event by itself; what limits, recalls and queues do depends on the events before: `Passages`.
 The same as the commands, for Python programs::
 
     import vetrina
@@ -29,10 +30,12 @@ if TYPE_CHECKING:
     from vetrina.core.config.resolution import ResolvedPlan
     from vetrina.core.plan.loggers import Tree
     from vetrina.core.plan.model import Plan
+    from vetrina.core.pressure.gauges import AppenderPressure
     from vetrina.core.rolling.playing import Rolling
     from vetrina.core.routing.counting import Counter, Traffic
     from vetrina.core.routing.explaining import Explanation
     from vetrina.core.routing.level_rows import LevelRow
+    from vetrina.core.routing.passages import Passages
     from vetrina.core.routing.previewing import Shown
     from vetrina.core.routing.router import Route, Router
     from vetrina.formats.events import EventStream, read_events
@@ -45,6 +48,7 @@ if TYPE_CHECKING:
         compare,
         explain,
         levels,
+        pressure,
         preview,
         read,
         resolve,
@@ -54,6 +58,7 @@ if TYPE_CHECKING:
     )
 
 _HOMES = {
+    "AppenderPressure": "core.pressure.gauges",
     "Change": "work.applying",
     "Counter": "core.routing.counting",
     "Differences": "work.calls",
@@ -64,6 +69,7 @@ _HOMES = {
     "Finding": "core.checks.runner",
     "LevelRow": "core.routing.level_rows",
     "Outcome": "core.changes.outcome",
+    "Passages": "core.routing.passages",
     "Place": "core.base.faults",
     "Plan": "core.plan.model",
     "Refused": "core.base.faults",
@@ -80,6 +86,7 @@ _HOMES = {
     "compare": "work.calls",
     "explain": "work.calls",
     "levels": "work.calls",
+    "pressure": "work.calls",
     "preview": "work.calls",
     "read": "work.calls",
     "read_events": "formats.events",
@@ -90,6 +97,7 @@ _HOMES = {
     "whatif": "work.calls",
 }
 __all__ = [
+    "AppenderPressure",
     "Change",
     "Counter",
     "Differences",
@@ -100,6 +108,7 @@ __all__ = [
     "Finding",
     "LevelRow",
     "Outcome",
+    "Passages",
     "Place",
     "Plan",
     "Refused",
@@ -117,6 +126,7 @@ __all__ = [
     "compare",
     "explain",
     "levels",
+    "pressure",
     "preview",
     "read",
     "read_events",

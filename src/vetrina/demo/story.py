@@ -150,6 +150,25 @@ CHAPTERS: tuple[Chapter, ...] = (
         "Only desk changes. The lines are shown as they will look, and the price stands in the second sentence.",
     ),
     Chapter(
+        "And in the rush hour?",
+        "A Saturday morning, five times as busy: a limit on the alarms, a black box, a slow table at the summit. What gives way first?",
+        (
+            "pressure",
+            "plan.yaml",
+            "rush.jsonl",
+            "--scale",
+            "5",
+            "--appender",
+            "alarms",
+            "--appender",
+            "blackbox",
+            "--appender",
+            "gust-table",
+        ),
+        "The table's queue drops gusts and holds the application, and the alarms' limit hides how often the shoe failed. The black "
+        "box wrote debug only where an error followed.",
+    ),
+    Chapter(
         "The change",
         "Written into the plan, every other byte kept.",
         ("apply", "plan.yaml", "--tune", "ropeway.gate.scanner=debug", "--yes"),

@@ -24,6 +24,7 @@ from vetrina.rehearsal.outlets.file import RolledFile
 from vetrina.rehearsal.outlets.outlet import RehearsalSite, RenderedEvent, Undelivered
 from vetrina.rehearsal.outlets_of_plan import outlets_of, shared_files
 from vetrina.rehearsal.rendered import RenderedBatch
+from vetrina.rehearsal.route_writers import RouteWriters, Writers
 from vetrina.rehearsal.sandbox import DiskFull, LimitReached
 from vetrina.rehearsal.shared_file import SharedFile
 from vetrina.rehearsal.short_way import LONG_WAY, Flow, ShortWriters, earliest
@@ -36,10 +37,6 @@ class Troubles(Struct, frozen=True):
 
     crash_at: datetime | None = None
     down: tuple[tuple[str, datetime, datetime], ...] = ()
-
-
-_Writers = list[list[tuple[SinkLane, int]]]
-"""Those that write the same bytes together, each with how many times."""
 
 
 class Rehearsal:
@@ -58,7 +55,7 @@ class Rehearsal:
             lane.settle(place.sandbox.disk, alone=alone)
         self._crash_at = self.troubles.crash_at
         self._passages = Passages(router)
-        self._known: dict[int, tuple[Route, _Writers]] = {}
+        self._writers = RouteWriters(self.lanes, self.shared)
         self._routes: dict[Route, Route] = {}
         self._now = _LONG_AGO
         self._flows: LoggerLevelCache[Flow] = LoggerLevelCache(router.places.of)
@@ -108,7 +105,7 @@ class Rehearsal:
                 lane.written += count
                 lane.writes += count
 
-    def _learn(self, event: Event, writers: _Writers) -> None:
+    def _learn(self, event: Event, writers: Writers) -> None:
         """Remember the short way of an event's logger and level, or that there is none: while a crash is due there is none."""
         settled = self._crash_at is None and self.router.decide(event.logger, event.level).route is not None
         way = self._short_way(event, writers, any_=self._flows.is_shared(event)) if settled else LONG_WAY
@@ -116,7 +113,7 @@ class Rehearsal:
         self._quick += [lane for lane in flow.lanes if lane not in self._quick]
 
     @staticmethod
-    def _short_way(event: Event, writers: _Writers, *, any_: bool) -> Flow:
+    def _short_way(event: Event, writers: Writers, *, any_: bool) -> Flow:
         """Return the short way for events of this one's logger, or of ``any_`` that shares it."""
         short: ShortWriters = []
         found = Flow(short)
@@ -141,7 +138,7 @@ class Rehearsal:
             return
         self._begin(event)
         self._mark(event)
-        writers = self._writers(route)
+        writers = self._writers.of(route)
         self._write(event, number, self.router.severities[event.level], writers, partial(_rendered, event, number))
         flow = self._flows.get(event)
         if flow is None:
@@ -186,7 +183,7 @@ class Rehearsal:
         """Go on by a plan with the same appenders, whose loggers have other levels."""
         self._settle_blocks(write=True)
         self.router = self._passages.router = router
-        self._known.clear()
+        self._writers.forget()
         self._routes.clear()
         self._flows = LoggerLevelCache(router.places.of)
 
@@ -213,7 +210,7 @@ class Rehearsal:
         event: Event,
         number: int,
         severity: int,
-        writers: _Writers,
+        writers: Writers,
         text_for: Callable[[SinkLane], str],
         arrives: datetime | None = None,
     ) -> None:
@@ -245,7 +242,7 @@ class Rehearsal:
             self._begin(event)
             self._mark(event)
             found: dict[str, str] = {name: next(texts[name]) for name in {one.appender for one in route.deliveries}}
-            self._write(event, self.events, severity, self._writers(route), lambda lane, found=found: found[lane.appender.name])  # type: ignore[misc]
+            self._write(event, self.events, severity, self._writers.of(route), partial(_text_of, found))
         self._settle_blocks(write=True)
 
     def _add_at_once(self, batch: RenderedBatch) -> bool:
@@ -268,33 +265,6 @@ class Rehearsal:
         self._quick += [lane for lane in lanes if lane not in self._quick]
         self._settle_blocks()
         return True
-
-    def _writers(self, route: Route) -> _Writers:
-        known = self._known.get(id(route))
-        return known[1] if known is not None else self._known_route(route)[1]
-
-    def _known_route(self, route: Route) -> tuple[Route, _Writers]:
-        """Return the lanes that a route reaches, those that write the same bytes together: they are made once.
-
-        Where several appenders write one file, each delivery stands by itself, in its order.
-        """
-        if any(one.appender in self.shared for one in route.deliveries):
-            lanes = [self.lanes[one.appender] for one in route.deliveries]
-            return self._keep(route, [[(lane, 1)] for lane in lanes])
-        times: dict[str, int] = {}
-        for one in route.deliveries:
-            times[one.appender] = times.get(one.appender, 0) + 1
-        writers: dict[object, list[tuple[SinkLane, int]]] = {}
-        for name, number in times.items():
-            lane = self.lanes[name]
-            writers.setdefault(lane.writer_key(), []).append((lane, number))
-        return self._keep(route, list(writers.values()))
-
-    def _keep(self, route: Route, writers: _Writers) -> tuple[Route, _Writers]:
-        found = (route, writers)
-        if len(self._known) < 10_000:
-            self._known[id(route)] = found  # the route is kept, so that its id stays its own
-        return found
 
     def _arrive(self, lane: SinkLane, time: datetime, parcel: RenderedEvent, arrives: datetime) -> None:
         try:
@@ -401,6 +371,10 @@ class Rehearsal:
         for lane in self.lanes.values():
             with suppress(LimitReached, DiskFull):
                 lane.outlet.finish()
+
+
+def _text_of(texts: dict[str, str], lane: SinkLane) -> str:
+    return texts[lane.appender.name]
 
 
 def _rendered(event: Event, number: int, lane: SinkLane) -> str:

@@ -23,6 +23,7 @@ from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.core.config.splices import Target
 from vetrina.core.plan.model import Plan
 from vetrina.core.plan.samples import samples
+from vetrina.core.pressure.gauges import AppenderPressure
 from vetrina.core.rolling.playing import Rolling
 from vetrina.core.routing import explaining, level_rows
 from vetrina.core.routing.counting import Counter, Traffic
@@ -39,6 +40,7 @@ from vetrina.work.asked import known_appenders, known_level, level_range, stream
 from vetrina.work.checking import circumstances
 from vetrina.work.files_over_time import Playing, file_appenders
 from vetrina.work.outcomes import Trial
+from vetrina.work.pressing import RushHour
 from vetrina.work.recording import Recording
 
 Events = str | Path | Iterable[Event]
@@ -199,6 +201,35 @@ def rolling(
         Recording(events), repeat, streams=streams(found.scale, rates, "rate"), ratio=ratio, wanted=tuple(appenders)
     )
     return playing.files(found)[0]
+
+
+def pressure(
+    plan: Plan | ResolvedPlan,
+    events: Events,
+    *,
+    appenders: Sequence[str] = (),
+    scale: float = 1.0,
+    repeat: int = 1,
+    spread: bool = False,
+    rates: Sequence[str] = (),
+    seed: int = 1,
+) -> list[AppenderPressure]:
+    """Play events through limits, recalls and queues, and return what each appender goes through in the rush hour.
+
+    Args:
+        plan: The plan.
+        events: The events.
+        appenders: Only these.
+        scale: How many times as many events, drawn within their own minutes.
+        repeat: How often the events are played, shifted by whole days.
+        spread: Whether lines that stand for several events are spread over the time to the next line of their logger.
+        rates: Streams to add, `LOGGER LEVEL N/second|minute|hour|day [BYTES]`.
+        seed: For ``scale``.
+    """
+    found = _plan(plan)
+    known_appenders(found, appenders, "appenders")
+    added = streams(found.scale, rates, "rate")
+    return RushHour(Recording(events), repeat, spread, scale, seed, added, tuple(appenders)).play(found).appenders
 
 
 def whatif(today: ResolvedPlan, changed: ResolvedPlan, events: Events, *, rates: Sequence[str] = ()) -> Outcome:

@@ -190,20 +190,23 @@ def _difference(before: Plan, after: Plan, event: Event) -> tuple[tuple[Other, .
     first, second = Router(before), Router(after)
     own_severity = first.severities[event.level]
     different = [
-        Other(shown, severity)
+        Other(f"{shown} by {event.channel}" if event.channel else shown, severity)
         for name, shown in names.items()
         for severity in sorted({*NAMES.values(), own_severity})
         if _shape(first, name, severity, event) != _shape(second, name, severity, event)
     ]
-    others = tuple(one for one in different if (one.logger, one.severity) != (own, own_severity))
+    itself = f"{own} by {event.channel}" if event.channel else own
+    others = tuple(one for one in different if (one.logger, one.severity) != (itself, own_severity))
     return others, len(names) * len({*NAMES.values(), own_severity}) - 1
 
 
 def _shape(router: Router, logger: str, severity: int, event: Event) -> tuple[Delivery, ...]:
+    bare = Event(event.time, severity, event_name(logger), "", None, channel=event.channel)
+    if event.channel:
+        return alone(router, bare).deliveries
     decision = router.compile(logger, severity)
     if decision.route is not None:
         return decision.route.deliveries
-    bare = Event(event.time, severity, event_name(logger), "", None)
     return alone(router, bare).deliveries if decision.remembers else decision.follow(bare).deliveries
 
 

@@ -193,8 +193,7 @@ ROLL = Record(
         "every": Key(Text(empty=False), "minute, hour, day, week, month, year, N minutes, N hours or N days", example="day"),
         "at": Key(
             Text(pattern="^[0-2][0-9]:[0-5][0-9]|\\$\\{"),
-            "wall-clock time of the boundary, of day and longer",
-            "00:00",
+            "wall-clock time of the boundary, of day and longer; midnight unless given",
             example="'06:00'",
         ),
         "at-size": Key(SizeKind(), "roll when the file reaches this size", example="10 MiB"),

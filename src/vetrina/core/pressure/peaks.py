@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from msgspec import Struct, field
 
-SECOND = 1_000_000
 _LENGTHS = {"second": 1, "minute": 60, "hour": 3600}
 _MOST_STRETCHES = 2048
 
@@ -23,21 +22,36 @@ class Peaks:
     def __init__(self) -> None:
         self._now: dict[str, Busiest] = {}
         self._best: dict[str, Busiest] = {}
+        self._second = Busiest(0, 0, 0)
 
     def take(self, second: int, events: int, size: int) -> None:
         """Take arrivals of a second; seconds never run back."""
+        here = self._second
+        if here.at != second:
+            self._settle()
+            here = self._second = Busiest(second, 0, 0)
+        here.events += events
+        here.bytes += size
+
+    def _settle(self) -> None:
+        """Count the second that is over."""
+        over = self._second
+        if not over.events:
+            return
         for name, length in _LENGTHS.items():
-            begun, now = second - second % length, self._now.get(name)
+            begun, now = over.at - over.at % length, self._now.get(name)
             if now is None or now.at != begun:
                 now = self._now[name] = Busiest(begun, 0, 0)
-            now.events += events
-            now.bytes += size
+            now.events += over.events
+            now.bytes += over.bytes
             best = self._best.get(name)
-            if best is None or (now.events > best.events):
+            if best is None or now.events > best.events:
                 self._best[name] = now
 
     def result(self) -> dict[str, Busiest]:
-        """Return the busiest second, minute and hour; nothing where nothing arrived."""
+        """Return the busiest second, minute and hour; nothing where nothing arrived. Nothing is taken afterwards."""
+        self._settle()
+        self._second = Busiest(0, 0, 0)
         return self._best
 
 

@@ -92,7 +92,6 @@ class StreamedEvents:
         self._begun: datetime | None = None
         self._taken = [0] * len(self._streams)
         self._waiting: list[tuple[datetime, int]] = []
-        self._made = 0
 
     def between(self, events: Iterable[Event]) -> Iterator[Event]:
         """Yield further events with those of the streams between them; raise Refused beyond 50,000,000 of these."""
@@ -102,15 +101,18 @@ class StreamedEvents:
                 self._begun = event.time
                 for at in range(len(self._streams)):
                     self._push(at)
+            if waiting and waiting[0][0] <= event.time and self._due(event.time) > MOST_MADE:
+                raise too_many_made("--rate")
             while waiting and waiting[0][0] <= event.time:
                 time, at = heappop(waiting)
-                self._made += 1
-                if self._made > MOST_MADE:
-                    raise too_many_made("--rate")
                 one = self._streams[at]
                 yield StreamedEvent(time, one.severity, one.logger, "", size=one.size)
                 self._push(at)
             yield event
+
+    def _due(self, time: datetime) -> float:
+        """Return how many events of streams come up to a time, all in all."""
+        return (time - (self._begun or time)).total_seconds() * sum(one.each_second for one in self._streams)
 
     def _push(self, at: int) -> None:
         assert self._begun is not None  # noqa: S101  (set with the first event)

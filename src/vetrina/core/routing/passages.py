@@ -175,13 +175,13 @@ def _settle(write: Write, gate: Gate | None, settled: list[Passage], latest: Pas
 class Passages:
     """Takes events one by one, in the order of the stream, past every gate of a plan."""
 
-    def __init__(self, router: Router, gauge: Callable[[Appender], Gauge | None] = lambda _appender: None) -> None:
+    def __init__(self, router: Router, gauge: Callable[[Appender], Gauge | None] | None = None) -> None:
         self.router = router
 
         def severity_of(event: Event) -> int:
             return router.severities[event.level]
 
-        gauges = {name: gauge(one) or _SILENT for name, one in router.plan.appenders.items()}
+        gauges = {name: (gauge(one) if gauge else None) or _SILENT for name, one in router.plan.appenders.items()}
         self.appenders = {
             name: AppenderGates(one, severity_of, gauges[name])
             for name, one in router.plan.appenders.items()
