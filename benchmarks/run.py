@@ -24,6 +24,7 @@ from typing import Any
 
 import documents
 import msgspec
+import rush
 import scale
 import searches
 import yaml
@@ -340,6 +341,7 @@ def measure(folder: Path) -> list[tuple[str, str, str]]:
     rows += rehearsed_and_changed(events, folder)
     rows += rendered_and_read(events, folder)
     rows += rolled(events, folder)
+    rows += rush.measure(folder, events, PLAN)
     text = big_plan(folder / "big.yaml")
     compose = best(lambda: yaml.compose(text, Loader=yaml.CSafeLoader))
     reading = best(lambda: read_plan(folder / "big.yaml"))

@@ -37,6 +37,7 @@ CONDITIONS: st.SearchStrategy[dict[str, Any]] = st.deferred(
                     ]
                 ),
                 "error": st.booleans(),
+                "channel": st.sampled_from(["in", ["in", "out"]]),
             },
         ),
         st.builds(lambda inner: {"not": inner}, CONDITIONS),
@@ -61,6 +62,15 @@ EVENTS = st.builds(
         {}, optional={"n": st.sampled_from([1, 2.0, True, "1"]), "s": st.sampled_from(["a", None, [1, "a"]])}
     ),
     error=st.sampled_from([None, "", "Boom"]),
+    channel=st.sampled_from([*[None] * 5, "", "in", "out", "else"]),
+)
+
+
+CHANNELS = st.dictionaries(
+    st.sampled_from(["in", "out"]),
+    st.fixed_dictionaries(
+        {}, optional={"logger": st.one_of(NAMES, st.just("root")), "level": LEVELS, "enabled": st.booleans()}
+    ),
 )
 
 
@@ -87,6 +97,7 @@ def plans(draw: st.DrawFn) -> str:
             "vetrina": 1,
             "deliver": draw(st.sampled_from(["each", "once"])),
             "rules": draw(rules("drop", "keep", "lift")),
+            "channels": draw(CHANNELS),
             "loggers": entries,
             "appenders": {name: draw(details) for name in APPENDERS},
         }

@@ -10,6 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from plans import LEVELS, NAMES, in_force, loggers, plan
+from routed import CHANNELS
 from vetrina.core.base.events import Event
 from vetrina.core.base.expressions import Expression
 from vetrina.core.base.levels import NAMES as LEVEL_NAMES
@@ -37,6 +38,7 @@ def conditions() -> st.SearchStrategy[dict[str, Any]]:
             "level": LEVELS.map(lambda one: f"{one}.."),
             "message": st.sampled_from(["gate", "^heart", "open$"]),
             "error": st.booleans(),
+            "channel": st.sampled_from(["in", ["in", "out"]]),
             "field": st.fixed_dictionaries({"n": tests}),
         },
     )
@@ -67,6 +69,7 @@ def plans(draw: st.DrawFn) -> Plan:
     document = {
         "vetrina": 1,
         "rules": draw(rules(("drop", "keep", "lift"))),
+        "channels": draw(CHANNELS),
         "loggers": draw(loggers()),
         "appenders": appenders,
         "deliver": draw(st.sampled_from(["each", "once"])),
@@ -75,12 +78,15 @@ def plans(draw: st.DrawFn) -> Plan:
 
 
 EVENTS = st.builds(
-    lambda logger, level, message, fields, error: Event(TIME, level, logger, message, fields or None, error or None),
+    lambda logger, level, message, fields, error, channel: Event(
+        TIME, level, logger, message, fields or None, error or None, channel=channel
+    ),
     st.one_of(NAMES, st.just(""), NAMES.map("{}.other".format)),
     st.one_of(LEVELS, st.integers(1, 24)),
     st.sampled_from(["gate", "heart", "open", "heart of the gate, open", ""]),
     st.fixed_dictionaries({}, optional={"n": st.sampled_from([0, 1, 2.5, 3, 9, "x", "xx", "y", True, None])}),
     st.sampled_from(["", "boom"]),
+    st.sampled_from([None, None, "in", "out", "else", ""]),
 )
 
 

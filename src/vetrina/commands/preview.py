@@ -152,7 +152,8 @@ class _Look(Struct, frozen=True):
         return None if self.beside or self.explain else self.first or _FIRST
 
     def answer(self, plan: Plan, part: Part, names: tuple[str, ...], events: str | None, also: list[str]) -> None:
-        """Write the lines for a program, or show them."""
+        """Write the lines for a program, or show them; of samples each by itself, whatever limits, recalls and queues there are."""
+        plan = plan if events is not None else plan.without_memory()
         if self.raw or self.as_json:
             self.write(plan, part, names, events, also)
             return

@@ -169,6 +169,7 @@ def preview(
     """
     found = _plan(plan)
     known_appenders(found, appenders, "appenders")
+    found = found if events is not None else found.without_memory()
     lines = Preview(Router(found), _part(found, logger, level), tuple(appenders), first)
     made = samples(found, ()) if events is None else Recording(events).read(found.scale)
     return lines.renderings(enumerate(made, start=1))

@@ -92,7 +92,7 @@ class Comparison:
             self._begun = self._ended = _SOME_TIME  # at the ends of the calendar every event turns anew
 
     def _note(self, time: datetime) -> None:
-        self._first, self._last = min(time, self._first), max(time, self._last)
+        self._first, self._last = min(self._first, time), max(self._last, time)
 
     def _take_joint(self, event: Event) -> None:
         """Take an event that came by a channel, or may meet a limit, a recall or a queue: each side decides it by itself."""

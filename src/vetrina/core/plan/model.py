@@ -7,6 +7,7 @@ from datetime import timedelta
 from typing import TYPE_CHECKING, Any
 
 from msgspec import Struct, field
+from msgspec.structs import replace
 
 from vetrina.core.base.faults import Place
 from vetrina.core.base.levels import ALL, OFF, Scale
@@ -220,6 +221,13 @@ class Plan(Struct, frozen=True):
     def remembers(self) -> bool:
         """Tell whether an enabled appender has a limit, a recall or a queue, so that events are decided in their order."""
         return any(one.remembers and one.enabled.value for one in self.appenders.values())
+
+    def without_memory(self) -> Plan:
+        """Return the same plan without limits, recalls and queues: each event by itself."""
+        if not any(one.remembers for one in self.appenders.values()):
+            return self
+        bare = {name: replace(one, limit=None, recall=None, queue=None) for name, one in self.appenders.items()}
+        return replace(self, appenders=bare)
 
     @property
     def secrets(self) -> bool:

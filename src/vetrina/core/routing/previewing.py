@@ -18,7 +18,7 @@ from vetrina.core.routing.cache import LoggerLevelCache
 from vetrina.core.routing.measuring import Renders
 from vetrina.core.routing.parts import Part
 from vetrina.core.routing.passages import Passages
-from vetrina.core.routing.router import Router
+from vetrina.core.routing.router import Route, Router
 from vetrina.core.templates.compiling import Render, TextTemplate
 from vetrina.core.templates.forms import Template
 from vetrina.core.templates.language import Placeholder
@@ -72,16 +72,16 @@ class Preview:
         """Yield the deliveries of (line, event), before which so many came; each counts for `{sequence}`, in the part or not."""
         flows, severities, first = self._flows.by_logger, self.router.severities, self._first
         for number, (line, event) in enumerate(events, start=before + 1):
-            if event.channel:
-                yield from self._one_by_one(line, event, number)
-                continue
             try:
                 reached = flows[event.logger][event.level]
             except KeyError:
                 reached = self._learn(event)
-            if reached is None:
-                yield from self._one_by_one(line, event, number)
-                continue
+            if reached is None or event.channel:
+                route = self._passages.plain(event)
+                if route is None:
+                    yield from self._one_by_one(line, event, number)
+                    continue
+                reached = self._reached(event, route, any_=False)
             for lane, via, render in reached:
                 lane.total += 1
                 if first is None or lane.total <= first:
@@ -101,19 +101,20 @@ class Preview:
 
     def _learn(self, event: Event) -> _Reached | None:
         """Remember what events of a logger and level reach, None where that has to be asked of each."""
-        settled = self.router.decide(event.logger, event.level).route is not None and not self._part.fields
-        return self._flows.keep(event, self._reached(event, any_=self._flows.is_shared(event)) if settled else None)
+        route = None if self._part.fields else self.router.decide(event.logger, event.level).route
+        if route is None:
+            return self._flows.keep(event, None)
+        return self._flows.keep(event, self._reached(event, route, any_=self._flows.is_shared(event)))
 
-    def _reached(self, event: Event, *, any_: bool) -> _Reached:
+    def _reached(self, event: Event, route: Route, *, any_: bool) -> _Reached:
         """Return what an event reaches, with what renders such events: those of its logger, or of ``any_`` that shares it."""
         plan = self.router.plan
         if not self._part.holds(event, self.router.severities[event.level], plan.separator):
             return []
         lanes = self._lanes
-        deliveries = self.router.route(event).deliveries
         return [
             (lane, via, lane.renders.of_any() if any_ else lane.renders.of(event))
-            for name, via in deliveries
+            for name, via in route.deliveries
             if (lane := lanes.get(name)) is not None
         ]
 

@@ -93,8 +93,12 @@ class Decision(Struct, frozen=True):
         """Return the route of an event of this logger and level; ``answer`` answers questions in the event's place."""
         if self.route is not None:
             return self.route
-        gates = self.gates(event, answer)
-        return gates if isinstance(gates, Route) else route_of(self.lanes, gates)
+        verdict = first_verdict(self.door, event, answer)
+        if verdict == "drop":
+            return DROPPED
+        if not self.level_passes and verdict != "lift":
+            return BELOW
+        return _through_lanes(self.lanes, event, answer, once=self.once)
 
     def gates(self, event: Event, answer: Answer | None = None) -> Route | list[Gate | None]:
         """Return which gate stops an event on each lane, None for one that it passes; its route where it is stopped early."""
@@ -118,6 +122,23 @@ def first_verdict(rules: tuple[ResidualRule, ...], event: Event, answer: Answer 
         if rule.condition is True or holds(rule.condition, event, answer):
             return rule.verdict
     return None
+
+
+def _through_lanes(
+    lanes: tuple[AttachmentGates, ...], event: Event | None, answer: Answer | None = None, *, once: bool
+) -> Route:
+    if not lanes:
+        return NOWHERE
+    deliveries: list[Delivery] = []
+    stops: list[Stop] = []
+    met: set[str] | None = set() if once else None
+    for lane in lanes:
+        gate = _lane_gate(lane, event, met, answer)
+        if gate is None:
+            deliveries.append(Delivery(lane.appender, lane.via))
+        else:
+            stops.append(Stop(lane.appender, lane.via, gate))
+    return Route(None, tuple(deliveries), tuple(stops))
 
 
 def _lane_gates(
@@ -231,10 +252,9 @@ class Router:
         if settled or not door:
             lanes_open = any(isinstance(gate, tuple) for lane in lanes for gate in (lane.attachment_gate, lane.appender_rules))
             if not lanes_open:
-                gates = _lane_gates(lanes, None, once=once)
-                late = any(gate is None and one.appender in self._late for one, gate in zip(lanes, gates, strict=True))
-                if not late:
-                    return Decision(route_of(lanes, gates) if lanes else NOWHERE)
+                route = _through_lanes(lanes, None, once=once)
+                if not any(one.appender in self._late for one in route.deliveries):
+                    return Decision(route)
                 return Decision(None, (), level_passes=True, lanes=lanes, once=once, remembers=True)
         return Decision(None, door, level_passes, lanes, once, any(one.appender in self._late and one.open for one in lanes))
 
