@@ -159,7 +159,9 @@ def _made(plan: Plan, logger: str | None, level: str | None, message: str, field
         logger = logger if logger is not None or known is None or known.logger is None else known.logger.value
         level = level if level is not None or known is None or known.level is None else str(known.level.value)
         if round_ and (logger is None or level is None):
-            calling.remark(["note: it goes round whatever its logger and level are; those that were not given are shown as root, info"])
+            calling.remark(
+                ["note: it goes round whatever its logger and level are; those that were not given are shown as root, info"]
+            )
             logger, level = logger or "root", level or "info"
     if logger is None or level is None:
         missing = " and ".join(name for name, value in (("--logger", logger), ("--level", level)) if value is None)
