@@ -17,6 +17,7 @@ from vetrina.views.screen import Column, Line, Span, counted, most, number, safe
 _SECOND = 1_000_000_000
 _EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
 _HELD_LONG = 1.0
+_LONG_LATE = 60
 _SHOWN = 6
 
 
@@ -34,7 +35,7 @@ def pressure_lines(
     """Return what gives way, then the tables; ``how`` says how the recording was played."""
     zone = clocks.zone(plan.zone)
     lines = _head(run, how, width)
-    lines += [[], [Span("What gives way", "title")], *_gives_way(found, plan, width)]
+    lines += [[], [Span("What gives way", "title")], *_gives_way(found, plan, width, played=run.lines)]
     lines += [[], [Span("How busy it gets", "title"), span(f"  (arrivals, times in {plan.zone})", "quiet")]]
     lines += _busy(found, zone, width)
     for title, rows in (
@@ -64,12 +65,14 @@ def _head(run: Pressure, how: str, width: int) -> list[Line]:
     return lines
 
 
-def _gives_way(found: list[AppenderPressure], plan: Plan, width: int) -> list[Line]:
+def _gives_way(found: list[AppenderPressure], plan: Plan, width: int, *, played: int) -> list[Line]:
     """Return what is lost, held or late, the gravest first."""
+    if not played:
+        return [[Span("  "), Span("No event was played, so nothing can be told.", "raised")]]
     notes = [note for one in found for note in _losses(one, plan)]
     if not notes:
         asked = any(plan.appenders[one.appender].remembers for one in found)
-        text = "Nothing: no limit stops, no queue drops or holds."
+        text = "Nothing here: no limit stops, no queue drops, holds, or lets anything leave more than a minute late."
         return [[Span("  "), Span(text if asked else "Nothing to give way: no limit, no recall, no queue here.", "good")]]
     ordered = sorted(notes, key=lambda one: one[0])
     return [
@@ -94,6 +97,8 @@ def _losses(one: AppenderPressure, plan: Plan) -> Iterable[tuple[int, str, str]]
     if one.queue is not None and one.queue.held:
         rank = 1 if one.queue.held > _HELD_LONG * _SECOND else 3
         yield rank, f"{name}: the application is held for {seconds(one.queue.held)} in all while its line is full", "raised"
+    if one.queue is not None and one.queue.late is not None and one.queue.late.longest > _LONG_LATE * _SECOND:
+        yield 2, f"{name}: events leave its line up to {seconds(one.queue.late.longest)} after they came", "raised"
     if one.buffer is not None and one.buffer.lost:
         yield 1, f"{name}: a crash loses {counted(one.buffer.lost, 'event')} that wait in its buffer", "bad"
     if one.forgot:

@@ -17,7 +17,7 @@ from vetrina.core.rolling.outlook import Advice, advise, measured_ratio
 from vetrina.core.rolling.playing import Rolling
 from vetrina.core.rolling.rounds import repeated, shift_of
 from vetrina.core.rolling.simulation import FileSimulation
-from vetrina.core.rolling.streams import Stream, scaled
+from vetrina.core.rolling.streams import MOST_COPIES, Stream, scaled
 from vetrina.work import takers
 from vetrina.work.recording import Recording
 from vetrina.work.takers import Files, FilesTaker
@@ -84,7 +84,8 @@ class Playing(Struct, frozen=True):
     def _draw(self, sides: list[Rolling]) -> None:
         """Play traffic that is drawn, in one go."""
         scale = sides[0].router.plan.scale
-        drawn = scaled(repeated(lambda: self.recording.read(scale), self.repeat), self.scale, self.seed)
+        most = [MOST_COPIES] if takers.in_order(*(side.router.plan for side in sides)) else []
+        drawn = scaled(repeated(lambda: self.recording.read(scale), self.repeat), self.scale, self.seed, *most)
         while some := list(islice(drawn, _TOGETHER)):
             for side in sides:
                 side.feed(some)

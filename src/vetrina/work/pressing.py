@@ -15,12 +15,9 @@ from vetrina.core.pressure.gauges import AppenderPressure
 from vetrina.core.pressure.playing import Means, Pressure
 from vetrina.core.pressure.traffic import next_times, spread
 from vetrina.core.rolling.rounds import repeated
-from vetrina.core.rolling.streams import Stream, StreamedEvents, scaled
+from vetrina.core.rolling.streams import MOST_COPIES, Stream, StreamedEvents, scaled
 from vetrina.core.routing.router import Router
 from vetrina.work.recording import Recording
-
-MOST_COPIES = 10_000
-"""Copies of one line that --scale draws; beyond, they stand for several."""
 
 
 class Pressed(Struct):

@@ -23,6 +23,8 @@ if TYPE_CHECKING:
     from vetrina.core.rolling.playing import RollingAppender
 
 _COPIES = 60
+MOST_COPIES = 10_000
+"""Copies of one line that are drawn where each is decided by itself; beyond, they stand for several."""
 _MOST_STEPS = 5_000_000
 _MOST_DRAWN = 200_000
 _UNITS = {"second": 1, "minute": 60, "hour": 3600, "day": 86_400}

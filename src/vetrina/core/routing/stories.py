@@ -120,7 +120,7 @@ class Replay:
         """Take events with their lines; tell whether all is known of the wanted one."""
         for line, event in events:
             self._number += 1
-            self._latest = (line, event)
+            self._latest = (line, (self._passages.router.enter(event) if event.channel else None) or event)
             taken = self._passages.take(event, self._number, line)
             if self.story is not None and self.story.passage is not taken.passage and not self.story.passage.waiting:
                 return True
@@ -195,9 +195,11 @@ class _Listener(Gauge):
             words = f"{_events(one.limit)} had passed within {exact_span(one.limit.per)} before, the first of them at {since}"
             story.say(write.lane, "limit", words, one.limit.origin, passed=False)
         if gate == "recall" and one.recall is not None:
-            words = f"remembered, and pushed out by {self._replay.who()} before anything at {self._plan.scale.name(one.recall.at)} came"
-            story.say(write.lane, "recall", f"{words}{same_words(one.recall.same)}", one.recall.origin, passed=False)
+            at = f"{self._plan.scale.name(one.recall.at)} or above{same_words(one.recall.same)}"
+            words = f"remembered, and pushed out by {self._replay.who()} before anything at {at} came"
+            story.say(write.lane, "recall", words, one.recall.origin, passed=False)
         if gate == "queue" and one.queue is not None:
+            self._passed_before(write)
             words = (
                 f"{counted(one.queue.events, 'event')} stood in line, and it was dropped ({one.queue.words(self._plan.scale)})"
             )
