@@ -272,3 +272,18 @@ def test_a_document_in_another_format_gives_them_too(run: Run, write: Write) -> 
     assert found["channels"] == {"access": {"logger": "door.requests", "level": "notice"}}
     assert found["appenders"]["black"]["recall"] == {"events": 200, "below": "warn", "at": "error", "same": ["thread"]}
     assert found["appenders"]["black"]["queue"] == {"events": 100, "drains": "50/second", "full": "drop-below warn"}
+
+
+@pytest.mark.parametrize("template", ['{as: json, members: {at: "{time}", l: "{level}", by: "{channel}", say: "{message}"}}',
+                                      "{as: json, members: {at: {raw: time}, by: {raw: channel}, say: {raw: message}}}",
+                                      '"{time} {level} <{channel}> {message}"'])  # fmt: skip
+def test_a_channel_that_a_line_shows_is_read_back(run: Run, write: Write, template: str) -> None:
+    write(
+        "show.yaml",
+        f"vetrina: 1\nchannels: {{access: {{}}, boot: {{}}}}\nloggers: {{root: {{level: all, to: a}}}}\nappenders: {{a: {{sink: file, path: a.log, template: t}}}}\ntemplates: {{t: {template}}}\n",
+    )
+    write("a.log", run("preview", "show.yaml", "e.jsonl", "--raw", "--appender", "a").out)
+    found = run("read", "a.log", "--plan", "show.yaml", "--appender", "a")
+
+    assert found.code == 0
+    assert [one.get("channel") for one in found.lines] == [None, None, None, None, "access", "boot", None]

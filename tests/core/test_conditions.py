@@ -35,6 +35,7 @@ PLAIN = st.fixed_dictionaries(
         "message": st.sampled_from(["beat", "^h", "[0-9]+", "valley$"]),
         "field": FIELD,
         "error": st.booleans(),
+        "channel": st.sampled_from(["in", ["in", "out"], ["out"]]),
     },
 )
 CONDITIONS = st.recursive(
@@ -48,8 +49,14 @@ CONDITIONS = st.recursive(
     max_leaves=4,
 )
 EVENTS = st.builds(
-    lambda logger, level, message, gate, kind, error: Event(
-        TIME, level, logger, message, {"gate": gate, "pass": {"kind": kind}} if gate != "no" else {"a.b": kind}, error
+    lambda logger, level, message, gate, kind, error, channel: Event(
+        TIME,
+        level,
+        logger,
+        message,
+        {"gate": gate, "pass": {"kind": kind}} if gate != "no" else {"a.b": kind},
+        error,
+        channel=channel,
     ),
     NAMES | st.just(""),
     st.sampled_from(list(SEVERITY)),
@@ -57,6 +64,7 @@ EVENTS = st.builds(
     st.sampled_from([*VALUES, "no"]),
     st.sampled_from(VALUES),
     st.sampled_from([None, "", "Jam"]),
+    st.sampled_from([None, "", "in", "out", "else"]),
 )
 
 
@@ -121,6 +129,7 @@ def said(condition: dict[str, Any], event: Event) -> bool:
         "message": lambda value: re.search(value, message) is not None,
         "field": lambda value: all(answers(test, find(name)) for name, test in value.items()),
         "error": lambda value: bool(event.error) == value,
+        "channel": lambda value: bool(event.channel) and event.channel in listed(value),
         "not": lambda value: not said(value, event),
         "any": lambda value: any(said(one, event) for one in value),
     }
@@ -194,6 +203,8 @@ def test_conclusions_about_conditions_are_never_wrong(
         ({"field": {"gate": {"present": False, "is": 1}}}, "wants the field gate absent"),
         ({"error": True, "not": {"error": True}}, "its opposite"),
         ({"level": "info", "not": {"level": "..warn"}}, "its opposite"),
+        ({"channel": "in", "not": {"channel": ["in", "out"]}}, "its opposite"),
+        ({"channel": []}, "no channel is all that it names"),
     ],
 )
 def test_a_condition_that_can_never_hold_is_told(raw: dict[str, Any], why: str) -> None:
@@ -241,6 +252,8 @@ def test_what_holds_for_all_that_comes_by(raw: dict[str, Any], always: bool) -> 
         ({"error": True}, {"level": "1..24"}, True),
         ({"level": "error"}, {"any": [{"logger": "c"}, {"level": "warn.."}]}, True),
         ({"field": {"gate": 1}}, {"field": {"gate": True}}, False),
+        ({"channel": "in"}, {"channel": ["out", "in"]}, True),
+        ({"channel": ["in", "out"]}, {"channel": "in"}, False),
     ],
 )
 def test_what_follows_from_a_condition(narrow: dict[str, Any], wide: dict[str, Any], follows: bool) -> None:

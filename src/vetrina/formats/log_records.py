@@ -27,7 +27,7 @@ _SYSLOG = re.compile(rf"<(\d{{1,3}})>1 (\S+) (\S+) (\S+) (\S+) (\S+) (-|(?:{_ELE
 _SD_PARAM = re.compile(r' ([^=\s]+)="((?:[^"\\\]]|\\.)*)"')
 _SEVERITIES = {7: "debug", 6: "info", 5: "notice", 4: "warn", 3: "error", 2: "critical", 1: "alert", 0: "fatal"}
 _TYPES: dict[str, Any] = {
-    "message": str, "logger": str, "thread": str | int, "process": str | int, "host": str, "source.file": str,
+    "message": str, "logger": str, "thread": str | int, "process": str | int, "host": str, "channel": str, "source.file": str,
     "source.line": int, "source.function": str, "error": str | ErrorDetail,
 }  # fmt: skip
 _ALWAYS = frozenset({"time", "level", "severity", "logger"})

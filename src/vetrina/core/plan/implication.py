@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from vetrina.core.base.logger_names import below
-from vetrina.core.plan.conditions import All, Condition, FieldIs, LevelIs, LoggerIs, Not, OneOf
+from vetrina.core.plan.conditions import All, ChannelIs, Condition, FieldIs, LevelIs, LoggerIs, Not, OneOf
 
 
 def parts(condition: Condition) -> tuple[Condition, ...]:
@@ -18,11 +18,11 @@ def implies(narrow: Condition, wide: Condition) -> bool:
 
 
 def questions(condition: Condition) -> frozenset[str]:
-    """Return what a condition asks besides loggers, levels and alternatives, as texts to compare.
+    """Return what a condition asks besides loggers, levels, channels and alternatives, as texts to compare.
 
     A condition can imply another only if it asks at least what that one asks: a quick way to tell most pairs apart.
     """
-    return frozenset(repr(one) for one in parts(condition) if not isinstance(one, LoggerIs | LevelIs | OneOf))
+    return frozenset(repr(one) for one in parts(condition) if not isinstance(one, LoggerIs | LevelIs | ChannelIs | OneOf))
 
 
 def _part_implies(given: Condition, wanted: Condition) -> bool:
@@ -34,6 +34,8 @@ def _part_implies(given: Condition, wanted: Condition) -> bool:
         if wanted.exact:
             return given.exact and set(given.names) <= set(wanted.names)
         return all(any(below(name, above, wanted.separator) for above in wanted.names) for name in given.names)
+    if isinstance(given, ChannelIs) and isinstance(wanted, ChannelIs):
+        return set(given.names) <= set(wanted.names)
     if isinstance(wanted, OneOf):
         return any(implies(given, one) for one in wanted.parts)
     return isinstance(wanted, LevelIs) and (wanted.range.low, wanted.range.high) == (1, 24)
@@ -50,6 +52,9 @@ def impossible(condition: Condition) -> str:
         for second in loggers[at + 1 :]:
             if not _can_meet(first, second):
                 return f"no logger is both {_words(first)} and {_words(second)}"
+    channels = [set(one.names) for one in every if isinstance(one, ChannelIs)]
+    if channels and not set.intersection(*channels):
+        return "no channel is all that it names"
     if any(not one.names for one in loggers):
         return "its list of loggers is empty"
     for part in every:
