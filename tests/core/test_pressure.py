@@ -207,15 +207,20 @@ def test_advice_is_the_least_that_will_do(steps: list[int], drains: str, late: i
         pytest.param("i0 i9 i30", (2, 30, 0, 1), id="an older one is delivered before, and the rest at the end"),
         pytest.param("i0 stop5 i6", (2, 5, 0, 2), id="a stop delivers"),
         pytest.param("i0 crash5", (1, 0, 1, 1), id="a crash loses"),
+        pytest.param("d0 i1 ecrash5", (2, 0, 2, 1), id="what an event recalls that is marked as well"),
     ],
 )
 def test_what_waits_in_a_buffer(events: str, waits: tuple[int, int, int, int]) -> None:
-    plan = made_plan("loggers: {root: {to: a}}\nappenders: {a: {sink: none, buffer: {events: 3, age: 20 seconds}}}")
+    recall = "recall: {events: 9, below: info, at: error}, "
+    plan = made_plan(
+        f"loggers: {{root: {{level: all, to: a}}}}\nappenders: {{a: {{sink: none, {recall}buffer: {{events: 3, age: 20 seconds}}}}}}"
+    )
     run = Pressure(Router(plan))
     for one in events.split():
-        mark = one.rstrip("0123456789")
-        time = START + timedelta(seconds=int(one[len(mark) :]))
-        run.take(Event(time, "info", "", "x", mark=mark if mark != "i" else None))
+        word = one.rstrip("0123456789")
+        time, mark = START + timedelta(seconds=int(one[len(word) :])), word.lstrip("die")
+        level = {"d": "debug", "e": "error"}.get(word[0], "info")
+        run.take(Event(time, level, "", "x", mark=mark or None))
     (found,) = run.finish()
 
     assert found.buffer is not None

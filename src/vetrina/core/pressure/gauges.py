@@ -73,7 +73,7 @@ class AppenderPressure(Struct):
 class Watch(Gauge):
     """Hears what happens at one appender; ``measure`` gives the bytes of its events, without one bytes are not asked for.
 
-    ``arrivals`` are those at its queue with their severities and weights, where they are wanted for advice.
+    ``arrivals`` are those at its queue, where they are wanted for advice; ``mark`` is one that is to act on the buffer.
     """
 
     def __init__(
@@ -87,6 +87,7 @@ class Watch(Gauge):
         self._peaks, self._late = Peaks(), Latenesses()
         self._waiting: Waiting[int] | None = Waiting(appender.buffer) if appender.buffer is not None else None
         self._in_buffer = 0
+        self.mark: str | None = None
         if self._waiting is not None:
             self.found.buffer = BufferPressure()
 
@@ -147,6 +148,8 @@ class Watch(Gauge):
 
     def written(self, write: Write, now: datetime, *, recalled: bool) -> None:
         """Count what passed, and let it wait in the buffer."""
+        if not recalled:
+            self.heed_mark(now)
         count = write.passage.event.count or 1
         self.found.written += count
         self.found.recalled += count if recalled else 0
@@ -161,6 +164,12 @@ class Watch(Gauge):
         buffer.longest = max(buffer.longest, self._in_buffer, 0 if waiting.parcels else sum(groups[-1]))
         if groups:
             buffer.waited = max(buffer.waited, now - oldest)
+
+    def heed_mark(self, now: datetime) -> None:
+        """Let a mark act that has not yet: after what its event recalls was written, before the event itself is."""
+        mark, self.mark = self.mark, None
+        if mark is not None:
+            self.release(now, lost=mark == "crash")
 
     def release(self, now: datetime, *, lost: bool = False, end: bool = False) -> None:
         """Empty the buffer: a stop or the end of input delivers what waits, a crash loses it."""

@@ -62,10 +62,14 @@ class Pressure:
     def take(self, event: Event) -> Taken:
         """Take one event, and return what it did."""
         self._note(event)
-        if event.mark in {"stop", "crash"}:
-            for watch in self.watches.values():
-                watch.release(self._now, lost=event.mark == "crash")
-        return self._passages.take(event, self.lines)
+        if event.mark not in {"stop", "crash"}:
+            return self._passages.take(event, self.lines)
+        for watch in self.watches.values():
+            watch.mark = event.mark
+        taken = self._passages.take(event, self.lines)
+        for watch in self.watches.values():
+            watch.heed_mark(self._now)
+        return taken
 
     def plain(self, event: Event) -> Route | None:
         """Return the route of an event that came by no channel and meets no limit, recall or queue, None for any other."""
