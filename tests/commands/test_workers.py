@@ -66,9 +66,13 @@ def test_workers_answer_as_one_does(run: Run, folder: Path, words: list[str]) ->
         (folder / "day.log").write_text(run("preview", "week.jsonl", "--template", TEXT, "--raw").out + "  at the end\n")
     for plan in ("plain.yaml", "plan.yaml"):  # without what decides in the order of the stream, and with it
         words[1] = plan if words[1].endswith(".yaml") else words[1]
-        alone = called("--workers", "1")
+        alone, several = called("--workers", "1"), called("--workers", "3")
+        notes = [
+            line for line in several[2].splitlines(keepends=True) if line.startswith("note: limits, recalls and queues decide")
+        ]
         assert alone[0] in {0, 1}
-        assert called("--workers", "3") == called() == alone
+        assert len(notes) == (words[1] == "plan.yaml" and words[0] != "expect"), "an option that makes no difference is told"
+        assert (*several[:2], several[2].replace("".join(notes), "")) == called() == alone
 
 
 @pytest.fixture

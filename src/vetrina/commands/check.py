@@ -195,7 +195,10 @@ class _Call(msgspec.Struct, frozen=True):
         if self.events is None:
             return circumstances(found.plan, None, self.limits, probe=self.probe, network=self.network), 0
         given = inputs_of(self.events, self.also)
-        with calling.again_and_again(given) as inputs, reading(inputs, self.workers, self.cluster) as engine:
+        with (
+            calling.again_and_again(given) as inputs,
+            reading(inputs, self.workers, self.cluster, plans=[found.plan]) as engine,
+        ):
             recording = Recording(inputs, strict=self.strict, engine=engine)
             known = circumstances(found.plan, recording, self.limits, probe=self.probe, network=self.network)
         calling.remark_bad_lines(recording.name, recording.unreadable, recording.bad_lines)

@@ -175,7 +175,7 @@ class _Look(Struct, frozen=True):
             out.write(job.opened()(range(1, len(made) + 1), made, 0))
             return
         inputs = inputs_of(events, also)
-        with reading(inputs, "1" if self.first else self.readers[0], self.readers[1], prints=True) as engine:
+        with reading(inputs, "1" if self.first else self.readers[0], self.readers[1], prints=True, plans=[plan]) as engine:
             recording = Recording(inputs, strict=self.strict, engine=engine)
             try:
                 for data in recording.show(plan.scale, job):

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from typing import TYPE_CHECKING
 
@@ -15,13 +15,25 @@ from vetrina.views.screen import number
 from vetrina.work.engines import workers_of
 
 if TYPE_CHECKING:
+    from vetrina.core.plan.model import Plan
     from vetrina.formats.inputs import Inputs
     from vetrina.work.jobs import Engine
 
 
 @contextmanager
-def reading(inputs: Inputs, workers: str, cluster: str, *, prints: bool = False) -> Iterator[Engine | None]:
-    """Yield who reads these inputs, None for this process alone; what ``prints`` while it reads shows no bar on its terminal."""
+def reading(
+    inputs: Inputs, workers: str, cluster: str, *, prints: bool = False, plans: Sequence[Plan] = ()
+) -> Iterator[Engine | None]:
+    """Yield who reads these inputs, None for this process alone; what ``prints`` while it reads shows no bar on its terminal.
+
+    Where one of ``plans`` decides on events in their order, workers that were asked for are told to make no difference.
+    """
+    if workers not in {"auto", "1"} and not cluster and any(one.remembers for one in plans):
+        calling.remark(
+            [
+                "note: limits, recalls and queues decide in the order of the events: one process plays them, whatever --workers says"
+            ]
+        )
     standing = Standing(inputs)
     with watched(inputs, prints=prints), _engine(inputs, workers, cluster) as engine:
         yield engine

@@ -116,7 +116,7 @@ def run(
     room = (_size(limit, "--limit"), most_files, _size(disk_full, "--disk-full") if disk_full else None)
     sandbox.make_folder(into)
     with ExitStack() as stack:
-        recording = _recording(stack, inputs, workers, cluster, pace, strict=strict)
+        recording = _recording(stack, inputs, workers, cluster, pace, found.plan, strict=strict)
         box = _entered(stack, into, room, clean=clean, secrets=bool(found.plan.secrets))
         client, stand_in = client_of(stack, into, receiver, trouble) if send else (None, None)
         rehearsal = Rehearsal(
@@ -130,10 +130,12 @@ def run(
     _end(recording, different)
 
 
-def _recording(stack: ExitStack, inputs: Inputs, workers: str, cluster: str, pace: float | None, *, strict: bool) -> Recording:
+def _recording(
+    stack: ExitStack, inputs: Inputs, workers: str, cluster: str, pace: float | None, plan: Plan, *, strict: bool
+) -> Recording:
     """Return the events, read by whoever is asked to; those that are paced by this process, which shows how it goes."""
     calling.exclude("--pace", pace, calling.readers_given(workers, cluster))
-    engine = None if pace is not None else stack.enter_context(reading(inputs, workers, cluster))
+    engine = None if pace is not None else stack.enter_context(reading(inputs, workers, cluster, plans=[plan]))
     return Recording(inputs, strict=strict, engine=engine)
 
 

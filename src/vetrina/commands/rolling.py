@@ -105,7 +105,7 @@ def run(
     inputs = _readable(events, also, again=bool(repeat > 1 or disk or history or rate))
     moment, wish = calling.moment(on, found.plan.zone, "--on") if on else None, _wish(disk, history)
     streams = streams_of(found.plan.scale, rate, "--rate")
-    with reading(inputs, _hands(scale, workers, cluster), cluster) as engine:
+    with reading(inputs, _hands(scale, workers, cluster), cluster, plans=[found.plan]) as engine:
         recording = Recording(inputs, strict=strict, engine=engine)
         playing = Playing(recording, repeat, scale, seed, streams, ratio, tuple(appender))
         shown = _played(found, playing, wish, calling.width(wide=wide), as_json=json)

@@ -75,7 +75,7 @@ def run(
     part, inputs = calling.part_of(found.plan.scale, logger, level, field), inputs_of(events, also)
     known_appenders(found.plan, appender, "--appender")
     _possible(fail_on, plot, counts_only, {"--each": each, "--group-by": group_by})
-    with reading(inputs, workers, cluster, prints=each) as engine:
+    with reading(inputs, workers, cluster, prints=each, plans=[found.plan]) as engine:
         recording = Recording(inputs, strict=strict, engine=engine)
         call = _Call(found.plan, recording, part, appender, calling.width(wide=wide), json)
         if each:

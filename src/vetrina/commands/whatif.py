@@ -155,7 +155,10 @@ def run(
     changed = [one.made(given, plan) for one in changes]
     wanted = _wanted(must_show, today) if must_show else None
     streams = streams_of(today.plan.scale, rate, "--rate")
-    with calling.again_and_again(inputs_of(events, also)) as inputs, reading(inputs, workers, cluster) as engine:
+    with (
+        calling.again_and_again(inputs_of(events, also)) as inputs,
+        reading(inputs, workers, cluster, plans=[one.plan for one in (today, *changed)]) as engine,
+    ):
         trial = Trial(Recording(inputs, strict=strict, engine=engine), repeat, ratio, streams)
         outcomes = [trial.outcome(today, after, change.words()) for change, after in zip(changes, changed, strict=True)]
     shown = [_arrivals(after, wanted) for after in changed] if wanted else []
