@@ -210,7 +210,10 @@ def test_the_demo_in_its_rush_hour(run: Run, folder: Path) -> None:
     codes = {one["code"] for one in run("check", "plan.yaml", "--events", "rush.jsonl", "--json").json["findings"]}
     spread = run("pressure", "plan.yaml", "rush.jsonl", "--spread", "--json").json
     verified = run("rehearse", "plan.yaml", "rush.jsonl", "--into", "box", "--stage", "bench", "--verify", "--json")
-    drawn = [run("pressure", "plan.yaml", "rush.jsonl", "--scale", "3", "--plot", name).code for name in ("a.svg", "b.svg")]
+    drawn = [
+        run("pressure", "plan.yaml", "rush.jsonl", "--appender", "gust-table", "--plot", name).code
+        for name in ("a.svg", "b.svg")
+    ]
 
     assert {"goes-round", "limit-hides-errors", "needless-queue"} <= codes
     assert spread["several"] == 0

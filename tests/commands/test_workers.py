@@ -26,7 +26,7 @@ CALLS = [
     ["routes", "plan.yaml", "week.jsonl", "--also", "more.jsonl.gz", "--json"],
     ["routes", "plan.yaml", "week.jsonl", "--each"],
     ["routes", "plan.yaml", "week.jsonl", "--group-by", "field", "gate", "--fail-on", "lost-errors"],
-    ["whatif", "plan.yaml", "week.jsonl", "--tune", "ropeway=debug", "--rate", "ropeway.drive debug 2/minute", "--json"],
+    ["whatif", "plan.yaml", "week.jsonl", "--tune", "ropeway=debug", "--rate", "ropeway.drive debug 2/hour", "--json"],
     ["rolling", "plan.yaml", "week.jsonl", "--repeat", "3", "--json"],
     ["check", "plan.yaml", "--events", "week.jsonl", "--json"],
     ["preview", "plan.yaml", "week.jsonl", "--raw", "--appender", "daybook"],
