@@ -30,6 +30,15 @@ EventsArgument = Annotated[
 AlsoOption = Annotated[
     list[str], typer.Option("--also", metavar="EVENTS", help="Read these as well, after the others; repeatable.")
 ]
+ScaleOption = Annotated[
+    float, typer.Option("--scale", metavar="X", min=0, max=1_000_000, help="The same events, X times as many.")
+]
+RateOption = Annotated[
+    list[str], typer.Option("--rate", metavar="STREAM", help="Add 'LOGGER LEVEL N/second|minute|hour|day [BYTES]'.")
+]
+RepeatOption = Annotated[
+    int, typer.Option("--repeat", metavar="N", min=1, help="The events N times over, shifted by whole days.")
+]
 JsonOption = Annotated[bool, typer.Option("--json", help="Print one JSON document (its schema: vetrina schema output).")]
 WideOption = Annotated[bool, typer.Option("--wide", help="Everything whole, however long the lines become.")]
 StrictOption = Annotated[bool, typer.Option("--strict", help="Stop at the first line that is not an event.")]

@@ -25,8 +25,6 @@ from vetrina.work.asked import streams as streams_of
 from vetrina.work.pressing import Pressed, RushHour
 from vetrina.work.recording import Recording
 
-MOST_SCALE = 1_000_000
-
 
 @options.reads_plan
 def run(
@@ -36,15 +34,9 @@ def run(
         list[str],
         typer.Option("--appender", autocompletion=completing.appenders, metavar="A", help="Only this appender; repeatable."),
     ] = [],
-    scale: Annotated[
-        float, typer.Option("--scale", metavar="X", min=0, max=MOST_SCALE, help="The same events, X times as many.")
-    ] = 1.0,
-    rate: Annotated[
-        list[str], typer.Option("--rate", metavar="STREAM", help="Add 'LOGGER LEVEL N/second|minute|hour|day [BYTES]'.")
-    ] = [],
-    repeat: Annotated[
-        int, typer.Option("--repeat", metavar="N", min=1, help="The events N times over, shifted by whole days.")
-    ] = 1,
+    scale: options.ScaleOption = 1.0,
+    rate: options.RateOption = [],
+    repeat: options.RepeatOption = 1,
     spread: Annotated[
         bool, typer.Option("--spread", help="Lines that stand for several events: evenly to the next line of their logger.")
     ] = False,

@@ -31,7 +31,6 @@ from vetrina.work.asked import streams as streams_of
 from vetrina.work.files_over_time import Playing, file_appenders
 from vetrina.work.recording import Recording
 
-MOST_SCALE = 1_000_000
 _Wish = tuple[int | None, timedelta | None]
 
 
@@ -55,15 +54,9 @@ def run(
         str, typer.Option("--on", metavar="TIME", help="List the folder as it would stand then (RFC 3339, or a day).")
     ] = "",
     names: Annotated[bool, typer.Option("--names", help="The names that coming rolls would give; no events needed.")] = False,
-    repeat: Annotated[
-        int, typer.Option("--repeat", metavar="N", min=1, help="The events N times over, shifted by whole days.")
-    ] = 1,
-    scale: Annotated[
-        float, typer.Option("--scale", metavar="X", min=0, max=MOST_SCALE, help="The same events, X times as many.")
-    ] = 1.0,
-    rate: Annotated[
-        list[str], typer.Option("--rate", metavar="STREAM", help="Add 'LOGGER LEVEL N/second|minute|hour|day [BYTES]'.")
-    ] = [],
+    repeat: options.RepeatOption = 1,
+    scale: options.ScaleOption = 1.0,
+    rate: options.RateOption = [],
     runs: Annotated[
         int,
         typer.Option(

@@ -9,12 +9,12 @@ from vetrina.core.base import clocks
 from vetrina.core.base.levels import NAMES, Scale
 from vetrina.core.base.quantities import show_size, show_span
 from vetrina.core.plan.model import Plan
+from vetrina.core.plan.rush_policy import SECOND
 from vetrina.core.pressure.advice import Played, QueueAdvice
 from vetrina.core.pressure.gauges import AppenderPressure, Whom
 from vetrina.core.pressure.playing import Pressure
 from vetrina.views.screen import Column, Line, Span, counted, most, number, safe, span, table, whole, wrapped
 
-_SECOND = 1_000_000_000
 _EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
 _HELD_LONG = 1.0
 _LONG_LATE = 60
@@ -23,7 +23,7 @@ _SHOWN = 6
 
 def seconds(nanoseconds: float) -> str:
     """Return a span for people, to the millisecond where it is short."""
-    value = nanoseconds / _SECOND
+    value = nanoseconds / SECOND
     if value < 60:
         return f"{value:.3f} s" if value < 10 else f"{value:.1f} s"
     return show_span(timedelta(seconds=value))
@@ -95,9 +95,9 @@ def _losses(one: AppenderPressure, plan: Plan) -> Iterable[tuple[int, str, str]]
         elif count:
             yield 2, f"{name}: {verb} {counted(count, 'event')}, none of them an error ({_levels(whom, scale)})", "raised"
     if one.queue is not None and one.queue.held:
-        rank = 1 if one.queue.held > _HELD_LONG * _SECOND else 3
+        rank = 1 if one.queue.held > _HELD_LONG * SECOND else 3
         yield rank, f"{name}: the application is held for {seconds(one.queue.held)} in all while its line is full", "raised"
-    if one.queue is not None and one.queue.late is not None and one.queue.late.longest > _LONG_LATE * _SECOND:
+    if one.queue is not None and one.queue.late is not None and one.queue.late.longest > _LONG_LATE * SECOND:
         yield 2, f"{name}: events leave its line up to {seconds(one.queue.late.longest)} after they came", "raised"
     if one.buffer is not None and one.buffer.lost:
         yield 1, f"{name}: a crash loses {counted(one.buffer.lost, 'event')} that wait in its buffer", "bad"
@@ -196,7 +196,7 @@ def _buffers(found: list[AppenderPressure], width: int) -> list[Line]:
             continue
         text = (
             f"{one.appender}: at most {counted(one.buffer.longest, 'event')} waiting, at most "
-            f"{seconds(one.buffer.waited / timedelta(seconds=1) * _SECOND)}; a crash lost {number(one.buffer.lost)}, "
+            f"{seconds(one.buffer.waited / timedelta(seconds=1) * SECOND)}; a crash lost {number(one.buffer.lost)}, "
             f"{number(one.buffer.left)} waited at the end"
         )
         lines += [[Span("  "), *line] for line in wrapped(safe(text), width - 2, 2)]

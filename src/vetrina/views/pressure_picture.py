@@ -8,6 +8,7 @@ from typing import Any
 
 from matplotlib.patches import Patch
 
+from vetrina.core.plan.rush_policy import SECOND
 from vetrina.core.pressure.gauges import AppenderPressure
 from vetrina.core.pressure.peaks import Course, Stretch
 from vetrina.core.routing.router import LateGate
@@ -19,7 +20,6 @@ _ARRIVED, _LINE, _LATE = "#2f6f8f", "#b5651d", "#7b5aa6"
 _LOST: dict[LateGate, str] = {"limit": "#8a7a1f", "recall": "#b9b4ab", "queue": GONE}
 _VERBS: dict[LateGate, str] = {"limit": "stopped by its limit", "recall": "never recalled", "queue": "dropped"}
 _MOST_POINTS = 240
-_SECOND = 1_000_000_000
 _EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
 
 
@@ -76,7 +76,7 @@ def _row(row: Any, one: AppenderPressure, course: Course, *, first: bool) -> Non
     _arrivals(arrivals, one, times, [stretch for _, stretch in points])
     seen = [stretch if stretch.arrived else None for _, stretch in points]
     _line(line, times, [stretch.longest if stretch else math.nan for stretch in seen], _LINE, one)
-    _line(late, times, [stretch.late / _SECOND if stretch else math.nan for stretch in seen], _LATE, one)
+    _line(late, times, [stretch.late / SECOND if stretch else math.nan for stretch in seen], _LATE, one)
     for axes, head in zip(row, ("arrivals and losses", "longest line", "lateness, seconds"), strict=True):
         axes.grid(color=GRID, linewidth=0.5)
         axes.tick_params(labelsize=7.5)

@@ -10,6 +10,7 @@ from msgspec import Struct, field
 from vetrina.core.base.events import Event
 from vetrina.core.base.logger_names import tree_name
 from vetrina.core.plan.model import Appender
+from vetrina.core.plan.rush_policy import SECOND
 from vetrina.core.pressure.lateness import Lateness, Latenesses
 from vetrina.core.pressure.peaks import Busiest, Course, Peaks
 from vetrina.core.rolling.streams import StreamedEvent
@@ -19,7 +20,6 @@ from vetrina.core.rush.buffers import Waiting
 from vetrina.core.rush.queue import Place
 from vetrina.core.templates.compiling import MakeMeasure
 
-_SECOND = 1_000_000_000
 _MOST_WHOM = 10_000
 FURTHER = "(further loggers)"
 Whom = dict[tuple[str, int], int]
@@ -101,7 +101,7 @@ class Watch(Gauge):
         found.several += count > 1
         if event.thread is not None and len(found.threads) < 2:
             found.threads.add(event.thread)
-        second = nanoseconds(now) // _SECOND
+        second = nanoseconds(now) // SECOND
         self._peaks.take(second, count, size)
         if found.course is not None:
             found.course.at(second).arrived += count
@@ -122,7 +122,7 @@ class Watch(Gauge):
         if gate == "queue":
             self._note_arrival(now)
         if self.found.course is not None:
-            stretch = self.found.course.at(nanoseconds(now) // _SECOND)
+            stretch = self.found.course.at(nanoseconds(now) // SECOND)
             stretch.stopped[gate] = stretch.stopped.get(gate, 0) + (write.passage.event.count or 1)
 
     def _count_stop(self, write: Write, gate: LateGate) -> None:
@@ -138,7 +138,7 @@ class Watch(Gauge):
         self._late.take(place.leaves - arrives, write.passage.event.count or 1)
         self._note_arrival(now)
         if self.found.course is not None and self.gates is not None and self.gates.queue is not None:
-            stretch = self.found.course.at(arrives // _SECOND)
+            stretch = self.found.course.at(arrives // SECOND)
             stretch.longest = max(stretch.longest, self.gates.queue.line)
             stretch.late = max(stretch.late, place.leaves - arrives)
 

@@ -17,12 +17,10 @@ from vetrina.core.base.origins import Origin
 from vetrina.core.base.quantities import exact_span
 from vetrina.core.base.wording import counted
 from vetrina.core.plan.model import Appender, Plan
-from vetrina.core.plan.rush_policy import Limit, Queue, Recall, same_words
+from vetrina.core.plan.rush_policy import SECOND, Limit, Queue, Recall, same_words
 from vetrina.core.routing.passages import AppenderGates, Gauge, Passage, Passages, Write, nanoseconds
 from vetrina.core.routing.router import LateGate, Router
 from vetrina.core.rush.queue import Place
-
-_SECOND = 1_000_000_000
 
 
 class LateAnswer(Struct, frozen=True):
@@ -35,11 +33,10 @@ class LateAnswer(Struct, frozen=True):
 
 
 class Story(Struct):
-    """One event at the gates with a memory: its passage, and the answers by lane. ``replayed``: after all that came before."""
+    """One event at the gates with a memory: its passage, and the answers by lane."""
 
     passage: Passage
     answers: dict[int, list[LateAnswer]] = field(default_factory=dict)
-    replayed: bool = False
 
     def say(self, lane: int, gate: LateGate, compared: str, origin: Origin, *, passed: bool) -> None:
         """Add an answer."""
@@ -133,7 +130,7 @@ class Replay:
     def begin(self, passage: Passage) -> Story:
         """Return the story of the wanted event."""
         if self.story is None:
-            self.story = Story(passage, replayed=True)
+            self.story = Story(passage)
         return self.story
 
     def wants(self, write: Write) -> bool:
@@ -236,4 +233,4 @@ class _Listener(Gauge):
 
 
 def _seconds(nanoseconds: int) -> str:
-    return f"{nanoseconds / _SECOND:.3f} s"
+    return f"{nanoseconds / SECOND:.3f} s"

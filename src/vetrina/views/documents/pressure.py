@@ -8,12 +8,12 @@ from msgspec import UNSET, Struct, UnsetType
 
 from vetrina.core.base.levels import Scale
 from vetrina.core.plan.model import Plan
+from vetrina.core.plan.rush_policy import SECOND
 from vetrina.core.pressure.advice import Played, QueueAdvice
 from vetrina.core.pressure.gauges import AppenderPressure, Whom
 from vetrina.core.pressure.lateness import Lateness
 from vetrina.core.pressure.playing import Pressure as Run
 
-_SECOND = 1_000_000_000
 _EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
 
 
@@ -154,12 +154,12 @@ def _appender(one: AppenderPressure, advice: QueueAdvice | None, plan: Plan) -> 
         made.recall = RecallPressure(one.recalled, stopped, stopped - one.left, one.left)
     if one.queue is not None:
         of, queue = _of(one.stopped.get("queue", {}), plan.scale), one.queue
-        made.queue = QueuePressure(one.stops("queue"), of, queue.longest, _late(queue.late), queue.held / _SECOND)
+        made.queue = QueuePressure(one.stops("queue"), of, queue.longest, _late(queue.late), queue.held / SECOND)
     if one.buffer is not None:
         buffer = one.buffer
         made.buffer = BufferPressure(buffer.longest, buffer.waited.total_seconds(), buffer.lost, buffer.left)
     if advice is not None:
-        made.advice = Advised(advice.wished / _SECOND, _played(advice.now), _played(advice.slowest))
+        made.advice = Advised(advice.wished / SECOND, _played(advice.now), _played(advice.slowest))
     return made
 
 
@@ -177,8 +177,8 @@ def _of(whom: Whom, scale: Scale) -> list[StoppedOf]:
 
 
 def _late(late: Lateness | None) -> LatenessSeconds | None:
-    return None if late is None else LatenessSeconds(late.median / _SECOND, late.p95 / _SECOND, late.longest / _SECOND)
+    return None if late is None else LatenessSeconds(late.median / SECOND, late.p95 / SECOND, late.longest / SECOND)
 
 
 def _played(one: Played | None) -> PlayedQueue | None:
-    return None if one is None else PlayedQueue(one.longest, str(one.drains), one.late / _SECOND)
+    return None if one is None else PlayedQueue(one.longest, str(one.drains), one.late / SECOND)
