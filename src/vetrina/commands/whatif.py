@@ -10,7 +10,7 @@ import msgspec
 import typer
 from msgspec.structs import replace
 
-from vetrina.commands import calling, completing, options
+from vetrina.commands import calling, completing, learning, options
 from vetrina.commands.command import PlainCommand
 from vetrina.commands.reading import reading
 from vetrina.core.base.events import Event
@@ -129,6 +129,10 @@ def run(
     ratio: Annotated[
         float | None, typer.Option("--ratio", metavar="R", help="Packed size in parts of the size; measured without it.")
     ] = None,
+    learn: learning.LearnOption = [],
+    recorded_under: learning.RecordedUnderOption = None,
+    recorded_stage: learning.RecordedStageOption = [],
+    seed: learning.SeedOption = None,
     note: Annotated[Path | None, typer.Option("--note", metavar="FILE.md", help="Write a change note for a ticket.")] = None,
     also: options.AlsoOption = [],
     workers: options.WorkersOption = "auto",
@@ -147,24 +151,28 @@ def run(
       vetrina whatif plan.yaml week.jsonl --stage live --to-stage bench
       vetrina whatif plan.yaml week.jsonl --tune ropeway.gate=debug --or --tune ropeway=debug \\
         --must-show logger=ropeway.gate.scanner,level=debug
+      vetrina whatif plan.yaml live.jsonl --stage live --tune ropeway.gate=debug --learn bench.jsonl
       vetrina whatif plan.yaml week.jsonl --tune ropeway.drive=trace --rate 'ropeway.drive trace 20/second' --note INC-7.md
     """
     del or_
+    learning.seed_of(seed, ["--learn"], given=bool(learn))
+    wish = learning.Wish(learn, recorded_under, recorded_stage, seed)
     changes = _possible([Change(tune, set_, to_with, to_stage), *ctx.meta.get(_GROUPS, [])])
     today = given.read(plan)
     changed = [one.made(given, plan) for one in changes]
     wanted = _wanted(must_show, today) if must_show else None
     streams = streams_of(today.plan.scale, rate, "--rate")
     with (
+        wish.learned(given, plan, today, changed=True, strict=strict) as learned,
         calling.again_and_again(inputs_of(events, also)) as inputs,
         reading(inputs, workers, cluster, plans=[one.plan for one in (today, *changed)]) as engine,
     ):
-        trial = Trial(Recording(inputs, strict=strict, engine=engine), repeat, ratio, streams)
+        trial = Trial(Recording(inputs, strict=strict, engine=engine), repeat, ratio, streams, learned)
         outcomes = [trial.outcome(today, after, change.words()) for change, after in zip(changes, changed, strict=True)]
     shown = [_arrivals(after, wanted) for after in changed] if wanted else []
     _note(note, lambda: note_text(outcomes, shown, today, changed, plan.name, must_show))
     _show(outcomes, shown, today, changed, must_show, trial.recording, wide=wide, as_json=json)
-    calling.end_of(trial.recording)
+    learning.end_of(trial.recording, learned)
     _end(shown, must_show)
 
 

@@ -8,9 +8,12 @@ from datetime import date
 from vetrina.core.base.levels import Scale
 from vetrina.core.base.quantities import show_size, show_span
 from vetrina.core.changes.effects import Delta, Effects, Example, Tally
-from vetrina.core.changes.outcome import Kept, Outcome, UnrecordedLevels, verdict
+from vetrina.core.changes.outcome import Kept, Outcome, UnrecordedLevels, any_of, tally_words, verdict
 from vetrina.core.config.resolution import ResolvedPlan
+from vetrina.core.foresight.lessons import Ends
+from vetrina.core.foresight.wording import between, told_words
 from vetrina.core.routing.measuring import ending_of
+from vetrina.views.foresight import lesson_lines, mark_words
 from vetrina.views.routes import further_lines
 from vetrina.views.screen import Column, Line, Span, counted, level_style, number, shorten, span, table, whole, wrapped
 
@@ -19,7 +22,7 @@ _MOST = 12
 
 def loud(effects: Effects) -> list[tuple[tuple[str, int, str], Delta]]:
     """Return what each logger gains and loses, the loudest gain first."""
-    changed = [(key, shift) for key, shift in effects.cells.items() if shift.gained.events or shift.lost.events]
+    changed = [(key, shift) for key, shift in effects.cells.items() if any_of(shift.gained) or any_of(shift.lost)]
     return sorted(changed, key=lambda one: (-one[1].gained.bytes, -one[1].lost.bytes, one[0]))
 
 
@@ -39,9 +42,16 @@ def outcome_lines(
     first, after = outcomes[0], afters[0]
     heading = f"{'1: ' if len(outcomes) > 1 else ''}{' '.join(first.words)}"
     lines += [*wrapped(safe_words(heading), width, 2, "title")]
+    foreseen = first.effects.foreseen
+    if foreseen is not None:
+        lines += wrapped(
+            safe_words(told_words(foreseen.lessons, before.plan.scale)), width, 2, "raised" if foreseen.lessons.weak else ""
+        )
     for sentence in verdict(first):
         lines += wrapped(sentence, width, 2)
-    lines += _unheard_lines(first.unheard, before.plan.scale, width)
+    lines += _unheard_lines(first.unheard, before.plan.scale, width, learned=foreseen is not None)
+    if foreseen is not None:
+        lines += lesson_lines(foreseen.lessons, foreseen.totals, before.plan.scale, width, wide=wide)
     lines += _sinks(first, width)
     lines += _loggers(first, before.plan.scale, width, wide=wide)
     lines += _days(first.effects, width, wide=wide)
@@ -51,14 +61,15 @@ def outcome_lines(
     return lines
 
 
-def _unheard_lines(unheard: Sequence[UnrecordedLevels], scale: Scale, width: int) -> list[Line]:
+def _unheard_lines(unheard: Sequence[UnrecordedLevels], scale: Scale, width: int, *, learned: bool) -> list[Line]:
     """Return what the recording cannot tell: of whole parts of the tree, then of single loggers, those alike together."""
     lines: list[Line] = []
     for one in unheard:
         if one.below:
             text = (
-                f"warning: these events hold nothing at {_levels(one, scale)} from {one.logger} and below it, so they cannot tell what "
-                f"the change would add; use a recording made at {scale.name(one.low)}, or "
+                f"warning: {'neither these events nor the recordings of --learn hold anything' if learned else 'these events hold nothing'} "
+                f"at {_levels(one, scale)} from {one.logger} and below it, so they cannot tell what "
+                f"the change would add; use a recording made at {scale.name(one.low)}{'' if learned else ', with --learn'}, or "
                 f"--rate '{one.logger} {scale.name(one.low)} 10/second'"
             )
             lines += wrapped(safe_words(text), width, 2, "raised")
@@ -67,7 +78,8 @@ def _unheard_lines(unheard: Sequence[UnrecordedLevels], scale: Scale, width: int
         if not one.below:
             alone.setdefault(_levels(one, scale), []).append(one.logger)
     for levels, names in alone.items():
-        text = f"note: these events hold nothing at {levels} from {', '.join(names)}; whether they have any cannot be told"
+        who = "nothing is recorded" if learned else "these events hold nothing"
+        text = f"note: {who} at {levels} from {', '.join(names)}; whether they have any cannot be told"
         lines += wrapped(safe_words(text), width, 2, "raised")
     return lines
 
@@ -99,11 +111,12 @@ def _candidates(outcomes: Sequence[Outcome], shown: Sequence[Sequence[str]], wid
         row = [
             span(str(at + 1), "quiet"),
             span(" ".join(one.words)),
-            span(number(sum(shift.gained.events for shift in one.effects.appenders.values()))),
-            span(number(sum(shift.lost.events for shift in one.effects.appenders.values()))),
+            span(_in_all(one, "gained")),
+            span(_in_all(one, "lost")),
             span(signed_size(one.added_a_day["file"], one)),
             span(
-                ", ".join(f"{kind} {signed_size(more, one)}" for kind, more in one.added_a_day.items() if kind != "file") or "·"
+                ", ".join(f"{kind} {signed_size(more, one, kind)}" for kind, more in one.added_a_day.items() if kind != "file")
+                or "·"
             ),
         ]
         if shown:
@@ -116,28 +129,47 @@ def _candidates(outcomes: Sequence[Outcome], shown: Sequence[Sequence[str]], wid
     return lines
 
 
+def _in_all(one: Outcome, part: str) -> str:
+    ends = getattr(one.effects.foreseen, part, None)
+    return (
+        number(sum(getattr(shift, part).events for shift in one.effects.appenders.values())) if ends is None else between(ends)
+    )
+
+
 def _all_a_day(one: Outcome) -> int:
     return sum(more or 0 for more in one.added_a_day.values())
 
 
-def signed_size(count: int | None, one: Outcome) -> str:
+def signed_size(count: int | None, one: Outcome, kind: str = "file") -> str:
     """Return a difference of bytes in a day with its sign; extrapolated ones and those of streams are marked."""
     if count is None:
         return "not known"
+    ends = one.added_ends(kind)
+    if ends is not None:
+        low, high = (f"{'+' if end > 0 else '-' if end < 0 else '±'}{show_size(abs(end))}" for end in ends)
+        return f"~{low}" if low == high else f"~{low} to {high}"
     mark = "~" if one.effects.streamed or (count and not one.effects.pace.days) else ""
     return f"{mark}{'+' if count > 0 else '-' if count < 0 else '±'}{show_size(abs(count))}"
 
 
-def day_size(count: int | None, effects: Effects, tally: Tally) -> str:
-    """Return bytes in a day, marked where they are extrapolated or hold added streams."""
+def day_size(count: int | None, effects: Effects, tally: Tally, ends: Ends | None = None) -> str:
+    """Return bytes in a day, marked where they are extrapolated or hold added streams, as a range where they are estimated."""
     if count is None:
         return "not known"
+    if ends is not None:
+        return between(ends, show_size)
     return ("~" if count and (tally.estimated or not effects.pace.days) else "") + show_size(count)
 
 
 def count_of(tally: Tally, sign: str = "") -> str:
-    """Return how many events, marked where added streams are in it."""
-    return f"{'~' if tally.estimated else ''}{sign}{number(tally.events)}"
+    """Return how many events, marked where added streams are in it, as a range where they are estimated."""
+    return tally_words(tally, sign)
+
+
+def _size_of(tally: Tally) -> str:
+    if tally.bytes_ends is not None:
+        return between(tally.bytes_ends, show_size)
+    return ("~" if tally.estimated else "") + show_size(tally.bytes)
 
 
 def _sinks(outcome: Outcome, width: int) -> list[Line]:
@@ -152,21 +184,24 @@ def _sinks(outcome: Outcome, width: int) -> list[Line]:
     for name, shift in effects.appenders.items():
         style = "" if shift.changes else "quiet"
         before, after = effects.a_day(name)
+        ends = effects.foreseen.days.get(name, (None, None)) if effects.foreseen is not None else (None, None)
         rows.append([
             span(name, style),
             span(count_of(shift.before), style),
             span(count_of(shift.after), style),
-            span(count_of(shift.gained, "+") if shift.gained.events else "·", "raised" if shift.gained.events else "quiet"),
-            span(count_of(shift.lost, "-") if shift.lost.events else "·", "bad" if shift.lost.events else "quiet"),
-            span(day_size(before, effects, shift.before), style),
-            span(day_size(after, effects, shift.after), style),
+            span(count_of(shift.gained, "+") if any_of(shift.gained) else "·", "raised" if any_of(shift.gained) else "quiet"),
+            span(count_of(shift.lost, "-") if any_of(shift.lost) else "·", "bad" if any_of(shift.lost) else "quiet"),
+            span(day_size(before, effects, shift.before, ends[0]), style),
+            span(day_size(after, effects, shift.after, ends[1]), style),
         ])  # fmt: skip
-    recorded = counted(effects.events - effects.streamed, "event")
+    recorded = counted(effects.events - effects.unrecorded, "event")
     title = f"Before and after, over {show_span(effects.span)} and {recorded}"
     lines: list[Line] = [[], [Span(title, "title")], *table(heads, rows, width, 2)]
     words = f"a day: {effects.pace.words()}" + ("; ~ is extrapolated" if not effects.pace.days else "")
     if effects.streamed:
         words += f"; ~ holds {counted(effects.streamed, 'event')} of added streams (--rate), which nobody recorded"
+    if effects.foreseen is not None and effects.foreseen.lessons.kinds:
+        words += f"; {mark_words(effects.foreseen.lessons, effects.foreseen.draws, played=effects.foreseen.played)}"
     return [*lines, *wrapped(f"  {words}", width, 2, "quiet")]
 
 
@@ -183,9 +218,9 @@ def _loggers(outcome: Outcome, scale: Scale, width: int, *, wide: bool) -> list[
             span(logger),
             span(scale.name(severity), level_style(severity)),
             span(name),
-            span(count_of(shift.gained, "+") if shift.gained.events else "·"),
-            span(("~" if shift.gained.estimated else "") + show_size(shift.gained.bytes) if shift.gained.events else "·"),
-            span(count_of(shift.lost, "-") if shift.lost.events else "·", "bad" if shift.lost.events else "quiet"),
+            span(count_of(shift.gained, "+") if any_of(shift.gained) else "·"),
+            span(_size_of(shift.gained) if any_of(shift.gained) else "·"),
+            span(count_of(shift.lost, "-") if any_of(shift.lost) else "·", "bad" if any_of(shift.lost) else "quiet"),
         ]
         for (logger, severity, name), shift in (changed if wide else changed[:_MOST])
     ]
@@ -225,7 +260,7 @@ _MOST_DAYS = 31
 
 def _day_cell(effects: Effects, day: date, name: str) -> Span:
     shift = effects.days.get((day, name), Delta())
-    before, after = (("~" if one.estimated else "") + show_size(one.bytes) for one in (shift.before, shift.after))
+    before, after = _size_of(shift.before), _size_of(shift.after)
     same = shift.before.bytes == shift.after.bytes
     return span(after if same else f"{before} > {after}", "quiet" if same else "")
 
@@ -243,8 +278,8 @@ def _files(outcome: Outcome, width: int) -> list[Line]:
         shrinks = now.limited and now.history < was.history
         rows.append([
             span(one.appender),
-            span(f"{number(was.files)} > {number(now.files)}"),
-            span(f"{show_size(was.peak)} > {show_size(now.peak)}"),
+            span(f"{_files_of(was)} > {_files_of(now)}"),
+            span(f"{_peak_of(was)} > {_peak_of(now)}"),
             span(_history(was, now), "bad" if shrinks else ""),
         ])  # fmt: skip
     lines: list[Line] = [[], [Span("Files that roll, before > after", "title")], *table(heads, rows, width, 2)]
@@ -252,6 +287,14 @@ def _files(outcome: Outcome, width: int) -> list[Line]:
         text = "not yet limited: no limit acts within the recording, so what history is left it cannot tell; --repeat 10 plays it on"
         lines += wrapped(f"  {text}", width, 2, "quiet")
     return lines
+
+
+def _files_of(one: Kept) -> str:
+    return number(one.files) if one.foreseen is None else between(one.foreseen.files)
+
+
+def _peak_of(one: Kept) -> str:
+    return show_size(one.peak) if one.foreseen is None else between(one.foreseen.peak, show_size)
 
 
 def _history(was: Kept, now: Kept) -> str:
@@ -277,6 +320,11 @@ def _new_lines(effects: Effects, after: ResolvedPlan, width: int, *, wide: bool)
             ]
             if len(text) > 4 and not wide:
                 lines.append([Span(f"    … {counted(len(text) - 4, 'line')} more (--wide)", "quiet")])
+    for name, one in effects.foreseen.examples.items() if effects.foreseen is not None else ():
+        source = effects.foreseen.lessons.source if effects.foreseen is not None else ""
+        lines.append([span(f"  {name} (as {source} has it, {one.size} bytes)  ", "quiet")])
+        text = rendered(after, name, one).split("\n")
+        lines += [[Span("    "), span(line if wide else shorten(span(line).text, width - 4))] for line in text]
     return [[], [Span("New lines, as they will look", "title")], *lines] if lines else []
 
 
@@ -287,13 +335,19 @@ def rendered(found: ResolvedPlan, appender: str, one: Example) -> str:
     return template.compile(ending)(one.event, one.number).removesuffix(ending)
 
 
+def _turned(effects: Effects, key: tuple[str, int] | tuple[str, str], count: int) -> str:
+    ends = effects.foreseen.turned.get(key) if effects.foreseen is not None else None
+    return counted(count, "event") if ends is None else f"{between(ends)} events"
+
+
 def _notes(outcome: Outcome, scale: Scale, width: int, *, wide: bool) -> list[Line]:
     effects = outcome.effects
     notes = [
-        f"twice from now on: {logger} at {place}, {counted(count, 'event')}" for (logger, place), count in effects.twice.items()
+        f"twice from now on: {logger} at {place}, {_turned(effects, (logger, place), count)}"
+        for (logger, place), count in effects.twice.items()
     ]
     notes += [
-        f"silent from now on: {logger} at {scale.name(severity)}, {counted(count, 'event')}"
+        f"silent from now on: {logger} at {scale.name(severity)}, {_turned(effects, (logger, severity), count)}"
         for (logger, severity), count in effects.silenced.items()
     ]
     notes += [f"check finds it new: {one.code}: {one.message}" for one in outcome.appeared]

@@ -7,6 +7,8 @@ from collections.abc import Sequence
 
 from vetrina.core.changes.outcome import Outcome, verdict
 from vetrina.core.config.resolution import ResolvedPlan
+from vetrina.core.foresight.wording import told_words
+from vetrina.views.foresight import mark_words
 from vetrina.views.screen import number, span
 from vetrina.views.whatif import count_of, day_size, rendered
 
@@ -29,6 +31,7 @@ def note(
     text = [
         f"# Change of {plain(plan)}: {plain(' '.join(one.words))}",
         "",
+        *([plain(told_words(effects.foreseen.lessons, before.plan.scale))] if effects.foreseen else []),
         plain(shows),
         plain(costs),
         plain(risks),
@@ -64,7 +67,9 @@ def _costs(one: Outcome) -> list[str]:
     effects = one.effects
     text = []
     for name, shift in effects.appenders.items():
-        if shift.gained.estimated and name not in effects.examples:
+        if shift.gained.events_ends is not None:
+            text += [f"{plain(name)}, {plain(count_of(shift.gained))} new lines, of which a part is estimated.", ""]
+        elif shift.gained.estimated and name not in effects.examples:
             text += [
                 f"{plain(name)}, ~{number(shift.gained.events)} new lines of added streams (--rate), of which none is recorded.",
                 "",
@@ -78,10 +83,19 @@ def _costs(one: Outcome) -> list[str]:
     for name, shift in effects.appenders.items():
         if shift.changes:
             before, after = effects.a_day(name)
-            sizes = day_size(before, effects, shift.before), day_size(after, effects, shift.after)
+            ends = effects.foreseen.days.get(name, (None, None)) if effects.foreseen else (None, None)
+            sizes = day_size(before, effects, shift.before, ends[0]), day_size(after, effects, shift.after, ends[1])
             text.append(f"| {plain(name)} | {count_of(shift.before)} | {count_of(shift.after)} | {sizes[0]} | {sizes[1]} |")
     streams = f"; ~ holds {number(effects.streamed)} events of added streams" if effects.streamed else ""
     text += ["", f"A day: {effects.pace.words()}{streams}."]
+    if effects.foreseen is not None and effects.foreseen.totals:
+        foreseen = effects.foreseen
+        text += ["", plain(f"{mark_words(foreseen.lessons, foreseen.draws, played=foreseen.played)}.")]
+        text += [
+            plain(f"Learned of {one.lesson.logger}: {one.lesson.events} events in {one.lesson.hours} hours, set against {one.lesson.there} "
+                  f"seen events of {one.lesson.base}; here {one.low} to {one.high}{', weak' if one.lesson.weak else ''}.")
+            for one in foreseen.totals
+        ]  # fmt: skip
     for rolled in one.rolled:
         if rolled.before and rolled.after:
             text += ["", f"{plain(rolled.appender)}: history {rolled.before.words()} before, {rolled.after.words()} after."]

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from datetime import timedelta
 from functools import partial
 from itertools import islice
 
 from msgspec import Struct
 
+from vetrina.core.base.events import Event
 from vetrina.core.base.faults import offer, refuse
 from vetrina.core.config.edits import Edit, with_edits
 from vetrina.core.config.resolution import ResolvedPlan
@@ -19,6 +20,7 @@ from vetrina.core.rolling.rounds import repeated, shift_of
 from vetrina.core.rolling.simulation import FileSimulation
 from vetrina.core.rolling.streams import MOST_COPIES, Stream, scaled
 from vetrina.work import takers
+from vetrina.work.foreseeing import Learned
 from vetrina.work.recording import Recording
 from vetrina.work.takers import Files, FilesTaker
 
@@ -31,6 +33,7 @@ class Playing(Struct, frozen=True):
 
     ``repeat`` is how often, ``scale`` how many times as many events (drawn with ``seed``), ``streams`` are added;
     ``ratio`` is the packed size in parts of the size, measured by packing where None; ``wanted`` names file appenders.
+    ``learned`` tells of what the recording lacks.
     """
 
     recording: Recording
@@ -40,6 +43,7 @@ class Playing(Struct, frozen=True):
     streams: Sequence[Stream] = ()
     ratio: float | None = None
     wanted: tuple[str, ...] = ()
+    learned: Learned | None = None
 
     def files(self, plan: Plan) -> tuple[Rolling, list[str]]:
         """Return the files of a plan after this traffic, and the appenders of which nothing tells how they pack."""
@@ -51,6 +55,11 @@ class Playing(Struct, frozen=True):
 
         ``means`` are the mean bytes by appender and severity, for streams without a size, where they are known.
         """
+        lessons = self.learned.lessons(self.recording, plans) if self.learned is not None else None
+        if lessons is not None and lessons.kinds:
+            from vetrina.work.foreseen_files import foreseen_files  # noqa: PLC0415  (NumPy only where it is used)
+
+            return foreseen_files(self, plans, lessons), []
         if not self.streams:
             return self._played([Files(plan, self.wanted, self.ratio) for plan in plans], {}), []
         first: list[Rolling] = []
@@ -63,6 +72,24 @@ class Playing(Struct, frozen=True):
         played = self._played(hows, first[0].means() if means is None else means)
         pairs = zip(first, played, strict=True) if self.ratio is None else ()
         return played, list(dict.fromkeys(name for was, now in pairs for name in _not_known(was, now)))
+
+    def tapes(self, hows: Sequence[Files]) -> list[Rolling]:
+        """Return what reaches the files of each plan, not yet played."""
+        sides = [how.rolling(tapes_only=True) for how in hows]
+        if self.scale == 1:
+            self._repeat(sides, hows)
+        else:
+            self._draw(sides)
+        return sides
+
+    def events(self, plan: Plan) -> Iterable[Event]:
+        """Return the events as they are played."""
+        found = repeated(lambda: self._read(plan), self.repeat)
+        return found if self.scale == 1 else scaled(found, self.scale, self.seed, MOST_COPIES)
+
+    def _read(self, plan: Plan) -> Iterator[Event]:
+        for _, events in self.recording.in_order(plan.scale):
+            yield from events
 
     def _measured(self, rolling: Rolling) -> dict[str, float] | None:
         """Return how well the content of each file packs, None where that is given."""

@@ -11,6 +11,7 @@ from vetrina.core.base.events import Event
 from vetrina.core.changes.expecting import Recorder
 from vetrina.core.changes.side_by_side import Comparison
 from vetrina.core.checks.runner import Looking
+from vetrina.core.foresight.hidden import Recorded, SeenHere
 from vetrina.core.plan.model import Plan
 from vetrina.core.rolling.codecs import MeasuringPacker
 from vetrina.core.rolling.playing import Rolling, RollingSums
@@ -91,6 +92,12 @@ class FilesTaker:
         """Play what was taken down of events that come later."""
         for side, one in zip(self._sides, sums, strict=True):
             side.add(one)
+
+
+def seen_here(recorded: Plan, names: frozenset[str], number: int) -> SeenHere:
+    """Return what counts the events that a recording made under a plan can hold."""
+    del number
+    return SeenHere(Recorded(Router(recorded)), names)
 
 
 def files(hows: tuple[tuple[Files, bool], ...], before: int, shift: timedelta, number: int) -> FilesTaker:

@@ -11,15 +11,22 @@ from datetime import date, datetime, timedelta
 from msgspec import Struct, field
 
 from vetrina.core.base.events import Event
+from vetrina.core.foresight.lessons import Ends, Lessons, Total
 from vetrina.core.rolling.pace import Pace
+from vetrina.core.routing.router import Route
 
 
 class Tally(Struct):
-    """So many events and so many bytes; ``estimated`` tells that added streams are in it, of which no event is recorded."""
+    """So many events and so many bytes; ``estimated`` tells that events are in it of which none is recorded.
+
+    ``events_ends`` and ``bytes_ends`` are there where a part was estimated from another recording.
+    """
 
     events: int = 0
     bytes: int = 0
     estimated: bool = False
+    events_ends: Ends | None = None
+    bytes_ends: Ends | None = None
 
     def add(self, events: int, size: int, *, estimated: bool = False) -> None:
         """Add events and bytes."""
@@ -105,13 +112,48 @@ class Examples(Struct):
         return None
 
 
+class Estimated(Struct, frozen=True):
+    """Events of one logger and level on one day that are estimated to be there, and their bytes by appender, before and after."""
+
+    day: date
+    own: tuple[str, int]
+    routes: tuple[Route, Route]
+    count: int
+    before: dict[str, int]
+    after: dict[str, int]
+
+
+class Foreseen(Struct):
+    """What was learned from another recording: ``events`` are those estimated, in ``draws`` drawings.
+
+    ``days`` are bytes a day by appender, before and after; ``added`` how far below and above (5th and 95th of a hundred) lies
+    what is added in a day by kind of sink. ``turned`` are the estimated events in `seen` and `silenced` (by logger and
+    severity) and `twice` (by logger and place). ``gained`` and ``lost`` are deliveries in all, ``totals`` the events of each
+    lesson, ``examples`` one new delivery by appender, as the other recording has it. ``played`` tells that the drawings were played event by event, since a
+    limit, a recall or a queue decides.
+    """
+
+    lessons: Lessons
+    draws: int
+    events: int = 0
+    played: bool = False
+    days: dict[str, tuple[Ends | None, Ends | None]] = field(default_factory=dict)
+    added: dict[str, tuple[int, int]] = field(default_factory=dict)
+    turned: dict[tuple[str, int] | tuple[str, str], Ends] = field(default_factory=dict)
+    gained: Ends | None = None
+    lost: Ends | None = None
+    totals: list[Total] = field(default_factory=list)
+    examples: dict[str, Example] = field(default_factory=dict)
+
+
 class Effects(Struct):
     """What a change does, counted. ``cells`` are by (logger, severity, appender), ``days`` by (day in the plan's zone, appender).
 
     ``twice``: events that arrive more than once at a sink after the change and did not before, by (logger, place).
     ``silenced``: events that arrived and arrive nowhere now, ``seen`` the other way round, by (logger, severity).
     ``recorded``: all events by (logger, severity), wherever they went. ``streamed`` of ``events`` are of added streams.
-    ``pace`` is what a day is worked out from. ``further`` loggers share rows with others (`RowNames`).
+    ``pace`` is what a day is worked out from. ``further`` loggers share rows with others (`RowNames`). ``foreseen`` is there
+    where events of another recording told of what this one holds nothing of.
     """
 
     events: int = 0
@@ -128,6 +170,12 @@ class Effects(Struct):
     streamed: int = 0
     further: int = 0
     pace: Pace = Pace(timedelta(0))
+    foreseen: Foreseen | None = None
+
+    @property
+    def unrecorded(self) -> int:
+        """Return how many of the events nobody recorded: those of streams, and estimated ones."""
+        return self.streamed + (self.foreseen.events if self.foreseen else 0)
 
     @property
     def span(self) -> timedelta:

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from datetime import timedelta
+from typing import Any
 
 from msgspec import Struct
 
@@ -11,11 +12,13 @@ from vetrina.core.base.levels import HIGHEST, NAMES
 from vetrina.core.base.logger_names import below
 from vetrina.core.base.quantities import show_size, show_span
 from vetrina.core.base.wording import plural, spaced
-from vetrina.core.changes.effects import Effects
+from vetrina.core.changes.effects import Effects, Tally
 from vetrina.core.checks.runner import Finding
+from vetrina.core.foresight.lessons import Ends
+from vetrina.core.foresight.wording import between, span_of
 from vetrina.core.plan.model import Plan
 from vetrina.core.rolling.outlook import kept_history
-from vetrina.core.rolling.playing import Rolling
+from vetrina.core.rolling.playing import FilesForeseen, Rolling
 from vetrina.core.rolling.simulation import FileSimulation
 from vetrina.core.routing.router import Router
 
@@ -32,6 +35,7 @@ class Kept(Struct, frozen=True):
     history: timedelta
     removed: int
     bounded: bool = True
+    foreseen: FilesForeseen | None = None
 
     @property
     def limited(self) -> bool:
@@ -40,9 +44,13 @@ class Kept(Struct, frozen=True):
 
     def words(self) -> str:
         """Return how far back the files reach."""
+        span = show_span(self.history)
+        if self.foreseen is not None:
+            low, high = (show_span(timedelta(seconds=one)) for one in (self.foreseen.history.low, self.foreseen.history.high))
+            span = f"~{low}" if low == high else f"~{low} to {high}"
         if self.limited:
-            return show_span(self.history)
-        return f"{'not yet' if self.bounded else 'never'} limited after {show_span(self.history)}"
+            return span
+        return f"{'not yet' if self.bounded else 'never'} limited after {span}"
 
 
 class Rolled(Struct, frozen=True):
@@ -94,6 +102,14 @@ class Outcome(Struct, frozen=True):
             found[kind] = None if known is None or before is None or after is None else known + after - before
         return {kind: more for kind, more in found.items() if more or kind == "file"}
 
+    def added_ends(self, kind: str) -> tuple[int, int] | None:
+        """Return the range of what is added in a day to a kind of sink, None where nothing of it is estimated."""
+        foreseen, more = self.effects.foreseen, self.added_a_day.get(kind, 0)
+        if foreseen is None or more is None or kind not in foreseen.added:
+            return None
+        low, high = foreseen.added[kind]
+        return more + low, more + high
+
 
 def touched_files(effects: Effects, before: Plan, after: Plan) -> tuple[str, ...]:
     """Return the rolling file appenders that a change may give other files."""
@@ -124,7 +140,7 @@ def _kept(rolling: Rolling, name: str) -> Kept | None:
     removed = sum(one.removed is not None for one in found.files)
     keep = lane.appender.roll.keep
     bounded = any(limit is not None for limit in (keep.files, keep.age, keep.disk))
-    return Kept(len(found.files), found.peak, kept_history(found), removed, bounded)
+    return Kept(len(found.files), found.peak, kept_history(found), removed, bounded, lane.foreseen)
 
 
 def unheard(before: Router, after: Router, effects: Effects) -> tuple[UnrecordedLevels, ...]:
@@ -194,8 +210,8 @@ def verdict(outcome: Outcome) -> tuple[str, str, str]:
 
 def _shows(outcome: Outcome) -> str:
     effects = outcome.effects
-    gains = [(name, shift.gained.events) for name, shift in effects.appenders.items() if shift.gained.events]
-    losses = [(name, shift.lost.events) for name, shift in effects.appenders.items() if shift.lost.events]
+    gains = [(name, shift.gained) for name, shift in effects.appenders.items() if any_of(shift.gained)]
+    losses = [(name, shift.lost) for name, shift in effects.appenders.items() if any_of(shift.lost)]
     if not gains and not losses:
         changed = [name for name, shift in effects.appenders.items() if shift.changes]
         if changed:
@@ -203,15 +219,27 @@ def _shows(outcome: Outcome) -> str:
         return "Nothing changes for these events: every one goes where it went, as it was."
     parts = []
     if gains:
-        parts.append("more goes to " + listed([f"{name} (+{spaced(count)})" for name, count in _loudest(gains)]))
+        parts.append("more goes to " + listed([f"{name} ({tally_words(tally, '+')})" for name, tally in _loudest(gains)]))
     if losses:
-        parts.append("less to " + listed([f"{name} (-{spaced(count)})" for name, count in _loudest(losses)]))
+        parts.append("less to " + listed([f"{name} ({tally_words(tally, '-')})" for name, tally in _loudest(losses)]))
     text = " and ".join(parts)
     return f"{text[0].upper()}{text[1:]}."
 
 
-def _loudest(counts: list[tuple[str, int]]) -> list[tuple[str, int]]:
-    return sorted(counts, key=lambda one: (-one[1], one[0]))
+def _loudest(counts: list[tuple[str, Tally]]) -> list[tuple[str, Tally]]:
+    return sorted(counts, key=lambda one: (-one[1].events, one[0]))
+
+
+def any_of(tally: Tally) -> bool:
+    """Tell whether there is any of it, or may be."""
+    return bool(tally.events or (tally.events_ends and tally.events_ends.high))
+
+
+def tally_words(tally: Tally, sign: str = "") -> str:
+    """Return how many events, marked where some are not recorded, as a range where they are estimated."""
+    if tally.events_ends is not None:
+        return between(tally.events_ends, spaced, sign)
+    return f"{'~' if tally.estimated else ''}{sign}{spaced(tally.events)}"
 
 
 def _costs(outcome: Outcome) -> str:
@@ -225,14 +253,32 @@ def _bytes(outcome: Outcome) -> str:
     if files is None:
         return f"What that is in a day cannot be told: {pace.words()}"
     mark = "~" if any(shift.estimated for shift in outcome.effects.appenders.values()) else ""
-    said = (
-        f"{pace.about}{mark}{show_size(abs(files))} a day {'more' if files > 0 else 'less'}" if files else "no byte a day more"
-    )
+    ends = outcome.added_ends("file")
+    if ends is not None and ends[0] < 0 < ends[1]:
+        said = f"between {pace.about}{show_size(-ends[0])} a day less and {show_size(ends[1])} more"
+    elif ends is not None:
+        low, high = sorted(map(abs, ends))
+        said = f"{pace.about}{span_of(low, high, show_size)} a day {'more' if ends[1] > 0 else 'less'}"
+    elif files:
+        said = f"{pace.about}{mark}{show_size(abs(files))} a day {'more' if files > 0 else 'less'}"
+    else:
+        said = "no byte a day more"
     words = f"In files that is {said}, {pace.words()}" if files or not added else f"In files that is {said}"
-    others = [f"{kind} {mark}{show_size(abs(more))} {'more' if more > 0 else 'less'}" for kind, more in added.items() if more]
+    others = [
+        f"{kind} {_more(more, outcome.added_ends(kind), mark)} {'more' if more > 0 else 'less'}"
+        for kind, more in added.items()
+        if more
+    ]
     if not others:
         return words
     return f"{words}, and apart from them {pace.about}{listed(others)}" + ("" if files else f" a day, {pace.words()}")
+
+
+def _more(more: int, ends: tuple[int, int] | None, mark: str) -> str:
+    if ends is None or ends[0] < 0 < ends[1]:
+        return f"{mark}{show_size(abs(more))}"
+    low, high = sorted(map(abs, ends))
+    return span_of(low, high, show_size)
 
 
 def _history(outcome: Outcome) -> str:
@@ -265,11 +311,12 @@ def _risks(outcome: Outcome) -> str:
         words.append("of what the change lets through the recording holds a part not at all, so these counts say too little")
     if effects.twice:
         twice = sum(effects.twice.values())
-        words.append(f"{spaced(twice)} {plural(twice, 'event')} {'arrives' if twice == 1 else 'arrive'} twice that did not")
+        count = _turned(effects, effects.twice)
+        words.append(f"{count} {plural(twice, 'event')} {'arrives' if twice == 1 else 'arrive'} twice that did not")
     if effects.silenced:
         silent = sum(effects.silenced.values())
         words.append(
-            f"{spaced(silent)} {plural(silent, 'event')} that arrived {'arrives' if silent == 1 else 'arrive'} nowhere now"
+            f"{_turned(effects, effects.silenced)} {plural(silent, 'event')} that arrived {'arrives' if silent == 1 else 'arrive'} nowhere now"
         )
     if outcome.appeared:
         words.append(f"check finds {len(outcome.appeared)} more: {listed(sorted({one.code for one in outcome.appeared}))}")
@@ -277,6 +324,15 @@ def _risks(outcome: Outcome) -> str:
         return "Nothing arrives twice that did not, nothing falls silent, and check finds nothing new."
     text = "; ".join(words)
     return f"{text[0].upper()}{text[1:]}."
+
+
+def _turned(effects: Effects, counts: Mapping[Any, int]) -> str:
+    """Return how many events; where some are estimated, the least and the most that each part may be, all together."""
+    known = effects.foreseen.turned if effects.foreseen is not None else {}
+    if not known.keys() & counts.keys():
+        return spaced(sum(counts.values()))
+    ends = [known.get(key, Ends(count, count)) for key, count in counts.items()]
+    return span_of(sum(one.low for one in ends), sum(one.high for one in ends))
 
 
 def listed(words: list[str], most: int = 4) -> str:

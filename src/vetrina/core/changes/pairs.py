@@ -132,6 +132,7 @@ class Day:
         self.kept: dict[tuple[object, int], Pair] = {}
         self.split: dict[Routes, dict[tuple[str, int], Pair]] = {}
         self.apart: dict[Routes, dict[tuple[str, int], Apart]] = {}
+        self.imagined: dict[Routes, dict[tuple[str, int], Apart]] = {}
         self.streamed: dict[tuple[Routes, tuple[str, int], int | None], int] = {}
 
     def pairs_counted(self) -> Iterator[Pair]:

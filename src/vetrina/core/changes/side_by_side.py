@@ -8,9 +8,10 @@ from datetime import UTC, date, datetime, timedelta
 from vetrina.core.base import clocks
 from vetrina.core.base.events import Event
 from vetrina.core.base.faults import refuse
-from vetrina.core.changes.effects import Delta, Effects, Example, Examples, Tally
+from vetrina.core.changes.effects import Delta, Effects, Estimated, Example, Examples, Tally
 from vetrina.core.changes.pairs import Apart, ComparedSums, Day, Joint, Pair, Routes, Rows, add_up, rows_of
 from vetrina.core.changes.sides import Side, mean_size, names_of, places_of
+from vetrina.core.foresight.hidden import ImaginedEvent
 from vetrina.core.rolling.pace import pace_of, seconds_by_day
 from vetrina.core.rolling.streams import Stream, StreamedEvent, StreamedEvents
 from vetrina.core.routing.cache import RowNames
@@ -78,6 +79,13 @@ class Comparison:
             for turn, one in enumerate(pair.slots):
                 pair.sizes[turn] += one(event, self._number)
 
+    def play(self, events: Iterable[Event]) -> None:
+        """Count events one by one, imagined ones (`ImaginedEvent`) apart from the others."""
+        for event in self._between.between(events) if self._late else events:
+            if not self._begun <= event.time < self._ended:
+                self._turn(event.time)
+            self._take_joint(event)
+
     def _turn(self, time: datetime) -> None:
         """Go to the day of a time; a day begins at midnight of the plan's zone."""
         self._note(time)
@@ -97,7 +105,7 @@ class Comparison:
     def _take_joint(self, event: Event) -> None:
         """Take an event that came by a channel, or may meet a limit, a recall or a queue: each side decides it by itself."""
         self._note(event.time)
-        self._number += not isinstance(event, StreamedEvent)
+        self._number += not isinstance(event, StreamedEvent | ImaginedEvent)
         joint = Joint(event, self._number, self._date, [event, event])
         for turn, passages in enumerate(self._passages):
             self._settle(turn, passages.take(event, self._number, joint).settled)
@@ -121,13 +129,14 @@ class Comparison:
             streamed = (routes, key, joint.event.size)
             day.streamed[streamed] = day.streamed.get(streamed, 0) + 1
             return
-        row = day.apart.setdefault(routes, {}).setdefault(key, Apart())
+        imagined = isinstance(joint.event, ImaginedEvent)
+        row = (day.imagined if imagined else day.apart).setdefault(routes, {}).setdefault(key, Apart())
         row.count += count
         for side, event, route, sums in zip(self._sides, joint.events, routes, (row.before, row.after), strict=True):
             for delivery in route.deliveries:
                 size = side.measure(delivery.appender)(event)(event, joint.number) * count
                 sums[delivery.appender] = sums.get(delivery.appender, 0) + size
-        for name in names_of(routes[1]) - names_of(routes[0]):
+        for name in names_of(routes[1]) - names_of(routes[0]) if not imagined else ():
             size = self._sides[1].measure(name)(now)(now, joint.number)
             self._examples.setdefault(name, Examples()).take(Example(now, joint.number, size))
 
@@ -249,11 +258,11 @@ class Comparison:
             self._examples.setdefault(name, Examples()).add(examples, self._number - sums.before)
         self._number += sums.number - sums.before
 
-    def result(self, streams: Iterable[Stream] = ()) -> Effects:
+    def result(self, streams: Iterable[Stream] = (), estimated: Iterable[Estimated] = ()) -> Effects:
         """Return the sums, what is remembered still being stopped; nothing is fed afterwards.
 
-        ``streams`` are added for the time that the events span, or over one day where they span none. Raise Refused where
-        there is no time for those that are played by themselves.
+        ``streams`` are added for the time that the events span, or over one day where they span none, and events that are
+        ``estimated`` to be there. Raise Refused where there is no time for streams that are played by themselves.
         """
         for turn, passages in enumerate(self._passages):
             self._settle(turn, passages.left())
@@ -277,6 +286,9 @@ class Comparison:
         self._add_streamed(found)
         for stream in streams:
             self._add_stream(found, stream)
+        for one in estimated:
+            own = (self._names.of(one.own[0]), one.own[1])
+            self._add(found, one.day, own, one.routes, Apart(one.count, one.before, one.after), estimated=True)
         found.recorded, found.silenced, found.seen = (
             dict(sorted(one.items())) for one in (found.recorded, found.silenced, found.seen)
         )
@@ -313,6 +325,9 @@ class Comparison:
             for routes, rows in here.apart.items():
                 for (logger, severity), row in rows.items():
                     self._add(found, day, (self._names.of(logger), severity), routes, row)
+            for routes, rows in here.imagined.items():
+                for (logger, severity), row in rows.items():
+                    self._add(found, day, (self._names.of(logger), severity), routes, row, estimated=True)
         found.further = self._names.further
 
     def _add_rows(self, found: Effects, day: date, pair: Pair) -> None:

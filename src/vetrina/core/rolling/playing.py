@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator
 from datetime import UTC, datetime, timedelta, tzinfo
 from itertools import islice
 from typing import TypeVar
@@ -11,6 +11,7 @@ from msgspec import Struct, field
 
 from vetrina.core.base import clocks
 from vetrina.core.base.events import Event
+from vetrina.core.foresight.lessons import Ends
 from vetrina.core.plan.model import Appender
 from vetrina.core.rolling.simulation import FileSimulation, Packer
 from vetrina.core.rolling.streams import Stream, StreamedEvent, StreamedEvents, StreamFeeder
@@ -30,10 +31,25 @@ _LAST_HOUR = _END - timedelta(hours=2)
 MakePacker = Callable[[str], Packer]
 
 
+class FilesForeseen(Struct, frozen=True):
+    """What a file may come to, of which a part is estimated from another recording: ranges over so many ``plays``.
+
+    ``events``, ``bytes``, ``files``, ``peak`` on disk, and ``history`` in seconds, at its shortest or at the end.
+    """
+
+    plays: int
+    events: Ends
+    bytes: Ends
+    files: Ends
+    peak: Ends
+    history: Ends
+
+
 class RollingAppender(Struct):
     """One file appender: its simulation, how its events are measured, and its traffic by hour (in UTC).
 
-    ``streamed`` tells that added streams are in it, of which no event is recorded.
+    ``streamed`` tells that added streams are in it, of which no event is recorded; ``foreseen`` is there where a part of it
+    is estimated from another recording.
     """
 
     appender: Appender
@@ -49,6 +65,7 @@ class RollingAppender(Struct):
     hour: list[int] | None = None
     streamed: bool = False
     feeder: StreamFeeder | None = None
+    foreseen: FilesForeseen | None = None
 
 
 Reached = tuple[RollingAppender, int, Measure]
@@ -270,7 +287,10 @@ class Rolling:
             lane = self.lanes[name]
             _add_all(lane.hours, one.hours)
             _add_all(lane.levels, one.levels)
-            self._play_lane(lane, one.tape, sums.last)
+            if self._tapes_only:
+                lane.whole.extend(one.tape)
+            else:
+                self._play_lane(lane, one.tape, sums.last)
 
     def _turn(self, time: datetime) -> None:
         """Go to the hour of a time, in UTC."""
@@ -306,15 +326,19 @@ class Rolling:
         for one in streams:
             if one in late:
                 continue  # limits, recalls and queues decide on each of its events
-            event = Event(_SOME_TIME, one.severity, one.logger, "")
-            for lane, times in self.reached(self.router.route(event)):
-                name = lane.appender.name
-                size = one.size if one.size is not None else _mean(means.get(name, {}), one.severity)
-                fed.setdefault(name, []).append((one, times, size))
+            for lane, size, times in self.stream_ways(one, means):
+                fed.setdefault(lane.appender.name, []).append((one, times, size))
         for name, some in fed.items():
             self.lanes[name].streamed = True
             self.lanes[name].feeder = StreamFeeder(self.lanes[name], some)
         self.tracks_clock = bool(fed)
+
+    def stream_ways(self, stream: Stream, means: dict[str, dict[int, int]]) -> Iterator[tuple[RollingAppender, int, int]]:
+        """Yield the files that a stream's events reach, the bytes of each there, and how often each is written."""
+        event = Event(_SOME_TIME, stream.severity, stream.logger, "")
+        for lane, times in self.reached(self.router.route(event)):
+            size = stream.size if stream.size is not None else _mean(means.get(lane.appender.name, {}), stream.severity)
+            yield lane, size, times
 
     def _is_late(self, stream: Stream) -> bool:
         """Tell whether a file with a limit, a recall or a queue may get events of a stream."""

@@ -25,7 +25,7 @@ if TYPE_CHECKING:
 _COPIES = 60
 MOST_COPIES = 10_000
 """Copies of one line that are drawn where each is decided by itself; beyond, they stand for several."""
-_MOST_STEPS = 5_000_000
+MOST_STEPS = 5_000_000
 _MOST_DRAWN = 200_000
 _UNITS = {"second": 1, "minute": 60, "hour": 3600, "day": 86_400}
 MOST_A_SECOND = 1_000_000
@@ -128,6 +128,12 @@ def too_many_made(where: str) -> Refused:
                   "take events that span less time, or fewer", where=where)  # fmt: skip
 
 
+def too_long(most: int) -> Refused:
+    """Return what is said where a stream would be written more than ``most`` times."""
+    return refuse("a stream over so long a time is too much to play", f"it would be written more than {most:,} times",
+                  "take events that span less time", where="--rate")  # fmt: skip
+
+
 class StreamFeeder:
     """Writes streams into one file's simulation as time goes on: minute by minute, or one by one when they are rare."""
 
@@ -154,9 +160,8 @@ class StreamFeeder:
         stream, times, size = self._streams[at]
         step, lane = self._steps[at], self._lane
         self._taken += (time - due) // step
-        if self._taken > _MOST_STEPS:
-            raise refuse("a stream over so long a time is too much to play", f"it would be written more than {_MOST_STEPS:,} times",
-                         "take events that span less time", where="--rate")  # fmt: skip
+        if self._taken > MOST_STEPS:
+            raise too_long(MOST_STEPS)
         while due <= time:
             self._owed[at] += stream.each_second * step.total_seconds()
             count = int(self._owed[at])

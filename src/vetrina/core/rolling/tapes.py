@@ -36,7 +36,7 @@ class Tape(Struct):
     def extend(self, other: Tape) -> None:
         """Add what another tape has to this one, which travels."""
         begun = len(self.sizes)
-        self.times.extend([(time - _EPOCH) // _MICROSECOND for time in other.times])
+        self.times.extend(other.times if other.packed else [(time - _EPOCH) // _MICROSECOND for time in other.times])
         self.sizes.extend(other.sizes)
         self.data += other.data
         self.odd += [(begun + at, count) for at, count in other.odd]

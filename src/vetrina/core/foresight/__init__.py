@@ -1,0 +1,1 @@
+"""Foresight: what a recording holds nothing of, estimated from another one."""

@@ -1,0 +1,77 @@
+"""What was learned from another recording: figures with their ranges, and the table of what they stand on."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+
+from vetrina.core.base.levels import Scale
+from vetrina.core.foresight.lessons import Lessons, Total
+from vetrina.views.screen import Column, Line, Span, counted, level_style, number, span, table, wrapped
+
+_MOST = 12
+
+
+def mark_words(lessons: Lessons, draws: int, *, played: bool) -> str:
+    """Return what the mark means."""
+    return f"~ is estimated from {lessons.source}: 90 of 100 lie between, of {draws} {'plays' if played else 'drawings'}"
+
+
+def lesson_lines(lessons: Lessons, found: Sequence[Total], scale: Scale, width: int, *, wide: bool) -> list[Line]:
+    """Return what each estimate stands on, and what could not be estimated."""
+    lines: list[Line] = []
+    if found:
+        title = (
+            f"Learned from {lessons.source}, {counted(lessons.events, 'event')} in {counted(lessons.hours, 'hour')}: "
+            "what the recording lacks"
+        )
+        lines = [[], *wrapped(title, width, 2, "title"), *_table(found, scale, width, wide=wide)]
+    return [*lines, *_rest(lessons, scale, width)]
+
+
+def _table(found: Sequence[Total], scale: Scale, width: int, *, wide: bool) -> list[Line]:
+    heads = [
+        Column("logger", least=14), Column("level"), Column("there", right=True), Column("hours", right=True),
+        Column("against seen events of", least=12), Column("expected", right=True), Column("5 to 95 of 100", right=True), Column(""),
+    ]  # fmt: skip
+    ordered = sorted(found, key=lambda one: (-one.middle, one.lesson.logger, one.lesson.severity))
+    rows = [
+        [
+            span(one.lesson.logger),
+            span(scale.name(one.lesson.severity), level_style(one.lesson.severity)),
+            span(number(one.lesson.events)),
+            span(number(one.lesson.hours)),
+            span(f"{one.lesson.base}: {number(one.lesson.there)}, here {number(one.lesson.here)}"),
+            span(f"~{number(one.middle)}"),
+            span(f"{number(one.low)}-{number(one.high)}"),
+            span("weak" if one.lesson.weak else "", "raised"),
+        ]
+        for one in (ordered if wide else ordered[:_MOST])
+    ]
+    lines = table(heads, rows, width, 2)
+    if len(ordered) > _MOST and not wide:
+        lines.append([Span(f"  … and {counted(len(ordered) - _MOST, 'line')} more (--wide, --json)", "quiet")])
+    return lines
+
+
+def _rest(lessons: Lessons, scale: Scale, width: int) -> list[Line]:
+    lines: list[Line] = []
+    if lessons.odd:
+        odd = ", ".join(
+            f"{logger} {scale.name(own)} ({counted(count, 'event')})" for (logger, own), count in lessons.odd.items()
+        )
+        text = (
+            f"warning: the recording holds what the plan stops that it is taken to be recorded under: {odd}; "
+            "that counts as recorded, and nothing is estimated for it (--recorded-under names another plan)"
+        )
+        lines += wrapped(span(text).text, width, 2, "raised")
+    if lessons.untold:
+        text = (
+            f"warning: {lessons.source} holds {_named(lessons.untold, scale)}, but no seen event is in both "
+            "recordings to set them against: how many there will be is not known"
+        )
+        lines += wrapped(span(text).text, width, 2, "raised")
+    return lines
+
+
+def _named(owns: Iterable[tuple[str, int]], scale: Scale) -> str:
+    return ", ".join(f"{logger} {scale.name(severity)}" for logger, severity in owns)

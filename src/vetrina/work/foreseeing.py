@@ -1,0 +1,60 @@
+"""What a recording lacks, learned from others."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from functools import partial
+
+from msgspec import Struct
+
+from vetrina.core.foresight.hidden import Learner, Measured, Recorded
+from vetrina.core.foresight.lessons import Lessons, learn, names_asked
+from vetrina.core.plan.model import Plan
+from vetrina.core.routing.measuring import measures
+from vetrina.core.routing.router import Router
+from vetrina.core.templates.compiling import MakeMeasure
+from vetrina.work import takers
+from vetrina.work.recording import Recording
+
+_FEWEST, _MOST = 20, 200
+
+
+class Learned(Struct, frozen=True):
+    """Recordings that tell of what another one lacks, and the plan under which that one was made.
+
+    The drawings are made from ``seed``.
+    """
+
+    recordings: tuple[Recording, ...]
+    recorded: Plan
+    seed: int = 1
+
+    @property
+    def name(self) -> str:
+        """What they are called in a sentence."""
+        return " and ".join(one.name for one in self.recordings)
+
+    def lessons(self, recording: Recording, plans: Sequence[Plan], measured: Measured | None = None) -> Lessons:
+        """Return what they teach about a recording, for some plans side by side."""
+        learner = Learner(
+            Recorded(Router(self.recorded)), [Router(plan) for plan in plans], measured or partial(_measured, plans, {})
+        )
+        for one in self.recordings:
+            for _, events in one.in_order(self.recorded.scale):
+                learner.feed(events)
+            learner.next_recording()
+        names = names_asked(learner, self.recorded.separator)
+        seen = recording.gather(self.recorded.scale, partial(takers.seen_here, self.recorded, names))
+        return learn(learner, seen.found, self.recorded.separator, self.name)
+
+
+def _measured(plans: Sequence[Plan], known: dict[tuple[int, str], MakeMeasure], side: int, name: str) -> MakeMeasure:
+    found = known.get((side, name))
+    if found is None:
+        found = known[side, name] = measures(plans[side].appenders[name])
+    return found
+
+
+def plays_of(events: int, quick: int) -> int:
+    """Return how often traffic of so many events is played to find its range: 20 to 200 times, for ``quick`` events in all."""
+    return max(_FEWEST, min(_MOST, round(quick / max(1, events))))

@@ -1,0 +1,207 @@
+"""What a recording lacks, learned from others and played into rolling files: once as expected, and again and again as drawn."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Sequence
+from datetime import timedelta
+from itertools import islice
+from typing import Any
+
+import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
+
+from vetrina.core.base.events import Event
+from vetrina.core.foresight.draws import ends
+from vetrina.core.foresight.hidden import instant_of
+from vetrina.core.foresight.imagined import HOUR, Imagination, Play, Timeline, among, micros
+from vetrina.core.foresight.lessons import Ends, Kind, Lesson, Lessons
+from vetrina.core.plan.model import Plan
+from vetrina.core.rolling.merging_tapes import Extra, joined, merged, of_stream
+from vetrina.core.rolling.outlook import kept_history, measured_ratio
+from vetrina.core.rolling.playing import FilesForeseen, Rolling, RollingAppender
+from vetrina.core.rolling.rounds import shift_of
+from vetrina.core.rolling.simulation import FileSimulation
+from vetrina.core.routing.router import Route
+from vetrina.work.files_over_time import Means, Playing
+from vetrina.work.foreseeing import plays_of
+from vetrina.work.takers import Files
+
+_TOGETHER = 1000
+_QUICK, _QUICK_TAPES = 200_000, 2_000_000
+"""Events that are played in some five seconds: one by one, and from tapes."""
+
+
+def foreseen_files(playing: Playing, plans: Sequence[Plan], lessons: Lessons) -> list[Rolling]:
+    """Return the files of each plan after this traffic and what it lacks, as expected, with ranges."""
+    imagination = Imagination(lessons, timeline_of(playing, lessons), playing.seed)
+    hows = [Files(plan, playing.wanted, playing.ratio, levels=bool(playing.streams)) for plan in plans]
+    if lessons.remembers:
+        return _fed(playing, hows, imagination)
+    tapes = playing.tapes(hows)
+    plays = imagination.plays(plays_of(tapes[0].events + imagination.expected, _QUICK_TAPES))
+    for side, rolling in enumerate(tapes):
+        _Tapes(playing, imagination, side, rolling).play(plays)
+    return tapes
+
+
+def timeline_of(playing: Playing, lessons: Lessons) -> Timeline:
+    """Return the time for which events are imagined: that of every round."""
+    assert lessons.first is not None  # noqa: S101  (there are seen events, or nothing was learned)
+    assert lessons.last is not None  # noqa: S101
+    shift = shift_of(1, lessons.first, lessons.last, 1)
+    rounds = tuple(turn * (shift // timedelta(hours=1)) for turn in range(playing.repeat))
+    return Timeline(lessons.first, lessons.last, rounds, playing.scale)
+
+
+class _Figures(Struct):
+    """What one play of a file came to."""
+
+    events: int
+    bytes: int
+    files: int
+    peak: int
+    history: float
+
+
+def _figures_of(found: FileSimulation) -> _Figures:
+    events = sum(one.events for one in found.files)
+    size = sum(one.bytes for one in found.files)
+    return _Figures(events, size, len(found.files), found.peak, kept_history(found).total_seconds())
+
+
+def _give_ranges(lane: RollingAppender, played: Sequence[_Figures], lessons: tuple[Lesson, ...]) -> None:
+    """Give a file its ranges; what is expected is always in them."""
+    own, found = _figures_of(lane.simulation), []
+    for key in _Figures.__struct_fields__:
+        low, high = ends([getattr(one, key) for one in played])
+        figure = round(getattr(own, key))
+        found.append(Ends(min(figure, round(low)), max(figure, round(high)), lessons))
+    lane.foreseen = FilesForeseen(len(played), *found)
+
+
+def _fed(playing: Playing, hows: Sequence[Files], imagination: Imagination) -> list[Rolling]:
+    """Play event by event: limits, recalls and queues decide on each, in their order."""
+    means: Means = {}
+    if any(one.size is None for one in playing.streams):
+        (first,) = playing.tapes(hows[:1])
+        means = first.means()
+
+    def played(play: Play, ratios: list[dict[str, float]] | None = None) -> list[Rolling]:
+        sides = [(how if ratios is None else replace(how, ratios=ratios[turn])).rolling() for turn, how in enumerate(hows)]
+        _feed(sides, playing, means, among(playing.events(hows[0].plan), imagination.events(play)))
+        return sides
+
+    found = played(imagination.middle())
+    ratios = None if playing.ratio is not None else [
+        {name: measured_ratio(lane.simulation) for name, lane in side.lanes.items()} for side in found
+    ]  # fmt: skip
+    figures: list[dict[str, list[_Figures]]] = [{name: [] for name in side.lanes} for side in found]
+    for play in imagination.plays(plays_of(found[0].events, _QUICK)):
+        for known, side in zip(figures, played(play, ratios), strict=True):
+            for name, lane in side.lanes.items():
+                known[name].append(_figures_of(lane.simulation))
+    for turn, side in enumerate(found):
+        for name, lane in side.lanes.items():
+            behind = lessons_of(imagination.lessons, turn, name)
+            if behind:
+                _give_ranges(lane, figures[turn][name], behind)
+    return found
+
+
+def _feed(sides: Sequence[Rolling], playing: Playing, means: Means, events: Iterable[Event]) -> None:
+    for side in sides:
+        side.add_streams(playing.streams, means)
+    waiting = iter(events)
+    while some := list(islice(waiting, _TOGETHER)):
+        for side in sides:
+            side.feed(some)
+    for side in sides:
+        side.finish()
+
+
+def lessons_of(lessons: Lessons, side: int, name: str) -> tuple[Lesson, ...]:
+    """Return the lessons about events that may reach an appender on a side."""
+    return tuple(dict.fromkeys(one.lesson for one in lessons.kinds if (side, name) in one.kind.ways))
+
+
+class _Tapes:
+    """Plays what is estimated between the recorded writes of one side's files."""
+
+    def __init__(self, playing: Playing, imagination: Imagination, side: int, rolling: Rolling) -> None:
+        self._imagination, self._side, self._rolling, self._ratio = imagination, side, rolling, playing.ratio
+        self._sizes: dict[tuple[int, str], Any] = {}
+        self._streamed = dict(self._streams(playing))
+
+    def _streams(self, playing: Playing) -> Iterator[tuple[str, list[Extra]]]:
+        """Yield the writes of added streams, by appender."""
+        rolling, means = self._rolling, self._rolling.means()
+        if rolling.first is None or rolling.last is None:
+            return
+        found: dict[str, list[Extra]] = {}
+        for one in playing.streams:
+            for lane, size, times in rolling.stream_ways(one, means):
+                lane.streamed = True
+                extra = of_stream(one, size, times, micros(rolling.first), micros(rolling.last))
+                found.setdefault(lane.appender.name, []).append(extra)
+        yield from found.items()
+
+    def play(self, plays: Sequence[Play]) -> None:
+        """Give each file its simulation with what is expected, and its ranges over some plays."""
+        middle = self._extras(self._imagination.middle(), content=True)
+        for name, lane in self._rolling.lanes.items():
+            _play(lane.simulation, lane, middle[name])
+            _note_hours(lane, middle[name])
+        drawn: dict[str, list[_Figures]] = {
+            name: [] for name in self._rolling.lanes if lessons_of(self._imagination.lessons, self._side, name)
+        }
+        for play in plays:
+            extras = self._extras(play, content=False)
+            for name, known in drawn.items():
+                lane = self._rolling.lanes[name]
+                simulation = lane.make(measured_ratio(lane.simulation) if lane.content is not None else self._ratio)
+                _play(simulation, lane, extras[name], content=False)
+                known.append(_figures_of(simulation))
+        for name, known in drawn.items():
+            lane = self._rolling.lanes[name]
+            _give_ranges(lane, known, lessons_of(self._imagination.lessons, self._side, name))
+
+    def _extras(self, play: Play, *, content: bool) -> dict[str, Extra]:
+        """Return the writes that a play estimates, by appender, with those of streams."""
+        found = {name: list(self._streamed.get(name, [])) for name in self._rolling.lanes}
+        for hour in self._imagination.by_hour(play):
+            for one, picked, times in hour:
+                for lane, deliveries in self._reached(one.kind.routes[self._side]):
+                    name = lane.appender.name
+                    data: list[bytes] = []
+                    if content and lane.content is not None:
+                        data = [lane.content(one.kind.samples[at], 1) for at in picked.tolist()]
+                    found[name].append(Extra(times, self._size(one, lane)[picked], np.full(len(times), deliveries), data))
+        wanted = content and any(lane.content is not None for lane in self._rolling.lanes.values())
+        return {name: joined(some, content=wanted) for name, some in found.items()}
+
+    def _reached(self, route: Route) -> list[tuple[RollingAppender, int]]:
+        return self._rolling.reached(route)
+
+    def _size(self, one: Kind, lane: RollingAppender) -> Any:
+        """Return the bytes of a kind's samples in an appender."""
+        key = (id(one), lane.appender.name)
+        found = self._sizes.get(key)
+        if found is None:
+            sizes = [lane.measures(event)(event, 1) for event in one.kind.samples]
+            found = self._sizes[key] = np.array(sizes, dtype=np.int64)
+        return found
+
+
+def _play(simulation: FileSimulation, lane: RollingAppender, extra: Extra, *, content: bool = True) -> None:
+    tape = lane.whole if content else replace(lane.whole, data=[])
+    simulation.play(merged(tape, extra))
+    simulation.finish()
+
+
+def _note_hours(lane: RollingAppender, extra: Extra) -> None:
+    """Add what is expected to the traffic by hour."""
+    for time, size, count in zip(*(one.tolist() for one in (extra.times, extra.sizes, extra.counts)), strict=True):
+        sums = lane.hours.setdefault(instant_of(time // HOUR), [0, 0])
+        sums[0] += count
+        sums[1] += count * size
