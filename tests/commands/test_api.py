@@ -55,7 +55,7 @@ def test_calls_say_what_the_commands_say(run: Run) -> None:
         as_data(preview.document(one, one.output)) for one in vetrina.preview(plan, "week.jsonl", appenders=["desk"], first=5)
     ]
     assert run("preview", "plan.yaml", "week.jsonl", *stage, "--appender", "desk", "--first", "5", "--json").lines == lines
-    rolled = [as_data(rolling.document(name, one, zone, None, None, None)) for name, one in files.lanes.items()]
+    rolled = [as_data(rolling.document(name, one, zone, None, None, None, None, scale)) for name, one in files.lanes.items()]
     assert run("rolling", "plan.yaml", "week.jsonl", *stage, "--rate", "ropeway.drive info 1/minute", "--json").lines == rolled
     told = run("whatif", "plan.yaml", "week.jsonl", *stage, *tune, "--rate", "ropeway.drive debug 1/minute", "--json").json
     mine = as_data(whatif.document([outcome], [], 0, scale))

@@ -47,6 +47,16 @@ MORE = [
     event(logger, level, f"more {at}", time=f"2026-11-{9 + at:02}T01:00:00Z", fields={"gate": 0})
     for at, (logger, level) in enumerate([("a", "info"), ("b", "error"), ("a.b", "info"), ("off", "error"), ("d", "warn")])
 ]
+BENCH = [
+    event(
+        ["b.deep", "a", "b"][at % 3],
+        ["debug", "error", "error", "info"][at % 4],
+        f"bench {at} {{gate}}",
+        time=f"2026-11-{2 + at % 2:02}T0{at % 5}:0{at % 7}:00Z",
+        fields={"gate": at % 2},
+    )
+    for at in range(80)
+]
 MAPPING = """vetrina-mapping: 1
 reads: yaml
 levels: {info: notice, warn: error, debug: trace}
@@ -68,6 +78,8 @@ FINDING: dict[str, list[str]] = {
     "--drop": ["{logger: a}"], "--around": ["1", "--logger", "c"], "--first": ["9"], "--last": ["11"], "--as-is": [], "--columns": ["time,message"], "--as": ["{message}"], "--fold": [], "--count-by": ["level"],
     "--journey": ["gate"], "--journey-in": ["(?P<it>[0-9])"], "--blocks": ["m[147]", "m[369]"], "--copy": ["out.log"], "--zone": ["Asia/Tokyo"], "--fail-on": ["some"], "--where": [],
 }  # fmt: skip
+LEARNED = ["--tune", "b=debug", "--learn", "bench.jsonl"]
+LEARNING = {"--seed": ["3"], "--recorded-under": ["quiet.yaml"], "--recorded-stage": ["live"]}
 COMMANDS: dict[str, tuple[list[str], dict[str, list[str]]]] = {
     "levels": (["plan.yaml"], READING | {"--set": ["loggers.a.level=trace"]} | {"--under": ["a"], "--depth": ["0"], "--differs": [], "--find": ["b"]}),
     "resolve": (["plan.yaml"], READING | {"--defaults": [], "--bare": []}),
@@ -83,12 +95,18 @@ COMMANDS: dict[str, tuple[list[str], dict[str, list[str]]]] = {
     "preview:template": (["--template", "{time} {message|mask}", "week.jsonl"], READING | {"--appender": ["book"], "--logger": ["a"], "--level": ["info"], "--first": ["1"],
                          "--remarks": [], "--side-by-side": ["desk", "book"], "--raw": [], "--explain": [], "--zone": ["Asia/Tokyo"]}),
     "rolling": (["plan.yaml", "week.jsonl"], READING | {"--appender": ["book"], "--ratio": ["0.5"], "--on": ["2026-11-11T12:00"], "--names": [], "--repeat": ["2"], "--scale": ["2"],
-                "--rate": ["a error 1/hour"], "--runs": ["2"], "--seed": ["3"], "--disk": ["300 B"], "--history": ["2 days"], "--also": ["more.jsonl"]}),
+                "--rate": ["a error 1/hour"], "--runs": ["2"], "--seed": ["3"], "--disk": ["300 B"], "--history": ["2 days"], "--also": ["more.jsonl"],
+                "--learn": ["bench.jsonl"], "--recorded-under": ["quiet.yaml"], "--recorded-stage": ["live"]}),
     "pressure": (["rush.yaml", "week.jsonl"], READING | {"--set": ["appenders.side.limit={events: 1, per: 1 hour}"]} | {"--appender": ["side"], "--scale": ["2"],
-                 "--rate": ["a error 1/hour"], "--repeat": ["2"], "--seed": ["3"], "--advice": ["--late", "1 minute"], "--late": ["1 minute"], "--also": ["more.jsonl"]}),
+                 "--rate": ["a error 1/hour"], "--repeat": ["2"], "--seed": ["3"], "--advice": ["--late", "1 minute"], "--late": ["1 minute"], "--also": ["more.jsonl"],
+                 "--learn": ["bench.jsonl"], "--recorded-under": ["quiet.yaml"], "--recorded-stage": ["live"]}),
     "whatif": (["plan.yaml", "week.jsonl", "--tune", "a=debug"], {key: READING[key] for key in READING if key not in {"--set", "--tune"}} | {"--set": ["deliver=once"],
                "--to-with": ["layer.yaml"], "--to-stage": ["dark"], "--must-show": ["logger=a,level=debug"], "--rate": ["a error 1/minute"], "--repeat": ["3"],
-               "--ratio": ["0.3"], "--note": ["out.md"], "--also": ["more.jsonl"]}),
+               "--ratio": ["0.3"], "--note": ["out.md"], "--also": ["more.jsonl"], "--learn": ["bench.jsonl"], "--recorded-under": ["quiet.yaml"],
+               "--recorded-stage": ["live"], "--seed": ["3"]}),
+    "whatif:learn": (["plan.yaml", "week.jsonl", *LEARNED], LEARNING | {"--rate": ["b debug 1/minute"]}),
+    "rolling:learn": (["plan.yaml", "week.jsonl", *LEARNED], LEARNING | {"--rate": ["b debug 1/minute"], "--repeat": ["2"], "--scale": ["2"]}),
+    "pressure:learn": (["rush.yaml", "week.jsonl", *LEARNED], LEARNING),
     "compare": (["plan.yaml", "other.yaml"], READING | {"--set": ["appenders.side.path=elsewhere.log"], "--env": ["FLOOR=fatal"], "--told-by": ["appender"], "--other-by": ["odd.mapping.yaml"], "--other-stage": ["live"], "--other-with": ["layer.yaml"],
                 "--other-set": ["appenders.book.ceiling=error"], "--other-tune": ["b=error"]}),
     "apply": (["plan.yaml", "--tune", "b=error", "--yes"], {"--set": ["deliver=once"], "--into": ["new.yaml"], "--in-stage": ["live"], "--dry-run": [], "--by": ["odd.mapping.yaml"],
@@ -149,6 +167,7 @@ MASKED = {
     "preview:template": {"--logger beside --first", "--logger beside --explain"},  # the first event is of this logger
     "rolling": {"--repeat beside --on"},  # the folder stands as it does before the second round
     "pressure": {"--late beside --advice"},  # it is in it
+    "whatif": {"--seed beside --learn"},  # nothing is learned of what changes there, so nothing is drawn
     "why": {"--set beside --channel"},  # it goes round all that could be set
     "apply": {"--stage", "--env", "--env-file"},  # what the plan is read with, where the change does not depend on it
     "compare": {"--other-stage beside --other-with"},  # the layer says so as well
@@ -192,7 +211,8 @@ MASKED = {
 def setup(folder: Path) -> None:
     rush = PLAN.replace("side: {sink: file,", "side: {sink: file, queue: {events: 2, drains: 1/hour},")
     files = {"plan.yaml": PLAN, "rush.yaml": rush, "other.yaml": PLAN.replace("400 B", "500 B").replace("SIDE:-side", "SIDE:-beside"), "layer.yaml": LAYER, "cases.yaml": CASES, "odd.mapping.yaml": MAPPING, "some.env": "FLOOR=warn\nLOWEST=fatal\nZONE=Asia/Tokyo\n",
-             "week.jsonl": "".join(json.dumps(one) + "\n" for one in EVENTS), "more.jsonl": "".join(json.dumps(one) + "\n" for one in MORE), "app.log": LOG}  # fmt: skip
+             "week.jsonl": "".join(json.dumps(one) + "\n" for one in EVENTS), "more.jsonl": "".join(json.dumps(one) + "\n" for one in MORE), "app.log": LOG,
+             "bench.jsonl": "".join(json.dumps(one) + "\n" for one in BENCH), "quiet.yaml": "vetrina: 1\nloggers: {root: {level: error, to: d}}\nappenders: {d: {sink: none}}\nstages: {dark: {loggers: {root: fatal}}}\n"}  # fmt: skip
     for name, text in files.items():
         (folder / name).write_text(text)
 

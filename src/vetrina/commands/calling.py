@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import os
 import sys
 from collections.abc import Iterable, Iterator, Mapping
@@ -147,6 +148,26 @@ def picture_kind(plot: Path | None) -> None:
     """Refuse a picture's file name whose end does not say what kind it is."""
     if plot is not None and plot.suffix not in {".svg", ".png"}:
         raise refuse(f'"{plot.suffix}" is no kind of picture', fix="end the name with .svg or .png", where=f"--plot {plot}")
+
+
+def readable(inputs: Inputs, where: str, *, again: bool) -> Inputs:
+    """Return inputs; refuse ones that are to be read ``again`` and cannot be."""
+    if again and inputs.only_once:
+        raise refuse("standard input can be read only once", fix="put the events into a file", where=where)
+    return inputs
+
+
+def possible_scale(scale: float) -> None:
+    """Refuse a factor that is no number."""
+    if math.isnan(scale):
+        raise refuse("a scale is a number such as 2.5", where="--scale nan")
+
+
+def seed_of(seed: int | None, drawing: Mapping[str, object]) -> int:
+    """Return the seed of a call, 1 where none is given; refuse one where none of the options is given that draw."""
+    if seed is not None and not any(drawing.values()):
+        raise refuse(f"--seed has no effect without {' or '.join(drawing)}", fix="leave it out", where="--seed")
+    return 1 if seed is None else seed
 
 
 def missing_library(doing: str, library: str, extra: str, where: str) -> Refused:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 from contextlib import ExitStack, contextmanager
 from importlib.util import find_spec
 from pathlib import Path
@@ -35,16 +35,6 @@ RecordedUnderOption = Annotated[
 RecordedStageOption = Annotated[
     list[str], typer.Option("--recorded-stage", metavar="NAME", help="For --learn: its stage; repeatable.")
 ]
-SeedOption = Annotated[
-    int | None, typer.Option("--seed", metavar="S", min=0, help="What is drawn, is drawn from this; default 1.")
-]
-
-
-def seed_of(seed: int | None, drawn: Sequence[str], *, given: bool) -> int:
-    """Return the seed of a call; refuse one where nothing is drawn, which the options ``drawn`` would do."""
-    if seed is not None and not given:
-        raise refuse(f"--seed has no effect without {' or '.join(drawn)}", fix="leave it out", where="--seed")
-    return 1 if seed is None else seed
 
 
 class Wish(Struct, frozen=True):
@@ -53,16 +43,16 @@ class Wish(Struct, frozen=True):
     learn: list[str]
     under: Path | None
     stages: list[str]
-    seed: int | None = None
+    seed: int = 1
 
     @contextmanager
     def learned(
-        self, given: PlanOptions, plan: Path, today: ResolvedPlan, *, changed: bool, strict: bool
+        self, given: PlanOptions, plan: Path, found: ResolvedPlan, *, changed: bool, strict: bool
     ) -> Iterator[Learned | None]:
         """Yield what is to be learned from, None without --learn; refuse what has no effect.
 
-        EVENTS was recorded under ``today``'s plan, where nothing else is said; ``changed`` tells that another plan than that
-        is asked about.
+        EVENTS was recorded under the plan without the call's --set and --tune, which are the change, where nothing else is
+        said; ``changed`` tells that there are any. ``found`` is the plan with them.
         """
         if not self.learn:
             given_besides = {"--recorded-under": self.under, "--recorded-stage": self.stages}
@@ -72,7 +62,6 @@ class Wish(Struct, frozen=True):
             return
         if find_spec("numpy") is None:
             raise calling.missing_library("learning", "NumPy", "learn", "--learn")
-        recorded = self._recorded(given, plan, today)
         if not changed and self.under is None and not self.stages:
             raise refuse(
                 "--learn has no effect here",
@@ -80,7 +69,8 @@ class Wish(Struct, frozen=True):
                 "say what changes with --tune or --set, or under which plan EVENTS was recorded: --recorded-under, --recorded-stage",
                 where="--learn",
             )
-        if recorded.plan.scale.extra != today.plan.scale.extra or recorded.plan.separator != today.plan.separator:
+        recorded = self._recorded(given, plan)
+        if recorded.plan.scale.extra != found.plan.scale.extra or recorded.plan.separator != found.plan.separator:
             raise refuse(
                 "the plan under which EVENTS was recorded gives names another meaning",
                 "its levels or its separator are others",
@@ -90,13 +80,13 @@ class Wish(Struct, frozen=True):
         with ExitStack() as stack:
             inputs = [stack.enter_context(calling.again_and_again(inputs_of(one))) for one in self.learn]
             recordings = tuple(Recording(one, strict=strict) for one in inputs)
-            yield Learned(recordings, recorded.plan, 1 if self.seed is None else self.seed)
+            yield Learned(recordings, recorded.plan, self.seed)
 
-    def _recorded(self, given: PlanOptions, plan: Path, today: ResolvedPlan) -> ResolvedPlan:
+    def _recorded(self, given: PlanOptions, plan: Path) -> ResolvedPlan:
         """Return the plan under which EVENTS was recorded."""
         if self.under is not None:
             return PlanOptions(stage=self.stages, env=given.env, env_file=given.env_file).read(self.under, quiet=True)
-        return replace(given, stage=self.stages, set_=[], tune=[]).read(plan, quiet=True) if self.stages else today
+        return replace(given, stage=self.stages or given.stage, set_=[], tune=[]).read(plan, quiet=True)
 
 
 def end_of(recording: Recording, learned: Learned | None) -> None:

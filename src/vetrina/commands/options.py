@@ -39,6 +39,9 @@ RateOption = Annotated[
 RepeatOption = Annotated[
     int, typer.Option("--repeat", metavar="N", min=1, help="The events N times over, shifted by whole days.")
 ]
+SeedOption = Annotated[
+    int | None, typer.Option("--seed", metavar="S", min=0, help="What is drawn is drawn from this; 1 without it.")
+]
 JsonOption = Annotated[bool, typer.Option("--json", help="Print one JSON document (its schema: vetrina schema output).")]
 WideOption = Annotated[bool, typer.Option("--wide", help="Everything whole, however long the lines become.")]
 StrictOption = Annotated[bool, typer.Option("--strict", help="Stop at the first line that is not an event.")]

@@ -2,22 +2,20 @@
 
 from __future__ import annotations
 
-import math
 from datetime import timedelta
 from pathlib import Path
 from typing import Annotated
 
 import typer
 
-from vetrina.commands import calling, completing, options
+from vetrina.commands import calling, completing, learning, options
 from vetrina.commands.reading import reading
 from vetrina.core.base import clocks
 from vetrina.core.base.errors import NotUnderstood
 from vetrina.core.base.faults import refuse
 from vetrina.core.base.quantities import duration
-from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.core.plan.model import Plan
-from vetrina.formats.inputs import Inputs, inputs_of
+from vetrina.formats.inputs import inputs_of
 from vetrina.views import pressure as view
 from vetrina.views.documents import pressure as documents
 from vetrina.work.asked import known_appenders
@@ -26,9 +24,10 @@ from vetrina.work.pressing import Pressed, RushHour
 from vetrina.work.recording import Recording
 
 
-@options.reads_plan
+@options.takes_plan_options
 def run(
-    found: ResolvedPlan,
+    given: options.PlanOptions,
+    plan: options.PlanArgument,
     events: options.EventsArgument,
     appender: Annotated[
         list[str],
@@ -40,7 +39,10 @@ def run(
     spread: Annotated[
         bool, typer.Option("--spread", help="Lines that stand for several events: evenly to the next line of their logger.")
     ] = False,
-    seed: Annotated[int, typer.Option("--seed", metavar="S", min=0, help="For --scale.")] = 1,
+    seed: options.SeedOption = None,
+    learn: learning.LearnOption = [],
+    recorded_under: learning.RecordedUnderOption = None,
+    recorded_stage: learning.RecordedStageOption = [],
     advice: Annotated[
         bool, typer.Option("--advice", help="Advise queues with which nothing is dropped, held, or later than --late.")
     ] = False,
@@ -65,37 +67,41 @@ def run(
       vetrina pressure plan.yaml week.jsonl
       vetrina pressure plan.yaml week.jsonl --scale 20 --spread --plot rush.png
       vetrina pressure plan.yaml week.jsonl --rate 'ropeway.drive debug 50/second' --appender gust-table
+      vetrina pressure plan.yaml live.jsonl --stage live --tune ropeway.drive=debug --learn bench.jsonl
       vetrina pressure plan.yaml week.jsonl --scale 20 --advice --late '30 seconds'
     """
+    found = given.read(plan)
     known_appenders(found.plan, appender, "--appender")
-    wish = _possible(found.plan, scale, late, drawn=seed == 1 or scale != 1, advice=advice)
-    if advice and not appender and all(one.queue is None for one in found.plan.appenders.values()):
+    wished = _possible(found.plan, scale, late, advice=advice, named=bool(appender), learns=bool(learn))
+    wish = learning.Wish(
+        learn, recorded_under, recorded_stage, calling.seed_of(seed, {"--scale": scale != 1, "--learn": learn})
+    )
+    calling.picture_kind(plot)
+    streams = streams_of(found.plan.scale, rate, "--rate")
+    inputs = calling.readable(inputs_of(events, also), "pressure", again=bool(repeat > 1 or spread or rate or learn))
+    with (
+        wish.learned(given, plan, found, changed=bool(given.set_ or given.tune), strict=strict) as learned,
+        reading(inputs, "1", cluster) as engine,
+    ):
+        recording = Recording(inputs, strict=strict, engine=engine)
+        rush = RushHour(recording, repeat, spread, scale, wish.seed, streams, tuple(appender), wished, learned)
+        pressed = rush.play(found.plan, course=plot is not None)
+    _plot(plot, pressed, found.plan, _how(rush))
+    _show(pressed, found.plan, rush, calling.width(wide=wide), as_json=json)
+    learning.end_of(recording, learned)
+
+
+def _possible(plan: Plan, scale: float, late: str, *, advice: bool, named: bool, learns: bool) -> timedelta | None:
+    """Return the wish for advice; refuse options that have no effect."""
+    calling.possible_scale(scale)
+    calling.exclude("--learn", learns, {"--advice": advice})
+    if advice and not named and all(one.queue is None for one in plan.appenders.values()):
         raise refuse(
             "no appender has a queue",
             "there is none to give advice about",
             "name the appender that is to get one: --appender A",
             where="--advice",
         )
-    calling.picture_kind(plot)
-    streams, inputs = (
-        streams_of(found.plan.scale, rate, "--rate"),
-        _readable(events, also, again=repeat > 1 or spread or rate != []),
-    )
-    with reading(inputs, "1", cluster) as engine:
-        recording = Recording(inputs, strict=strict, engine=engine)
-        rush = RushHour(recording, repeat, spread, scale, seed, streams, tuple(appender), wish)
-        pressed = rush.play(found.plan, course=plot is not None)
-    _plot(plot, pressed, found.plan, _how(rush))
-    _show(pressed, found.plan, rush, calling.width(wide=wide), as_json=json)
-    calling.end_of(recording)
-
-
-def _possible(plan: Plan, scale: float, late: str, *, drawn: bool, advice: bool) -> timedelta | None:
-    """Return the wish for advice; refuse options that have no effect."""
-    if not drawn:
-        raise refuse("--seed has no effect without --scale", fix="leave it out", where="--seed")
-    if math.isnan(scale):
-        raise refuse("a scale is a number such as 2.5", where="--scale nan")
     if not plan.appenders:
         raise refuse("the plan has no appender", fix="pressure is about what appenders go through", where="pressure")
     if advice != bool(late):
@@ -107,20 +113,13 @@ def _possible(plan: Plan, scale: float, late: str, *, drawn: bool, advice: bool)
         raise refuse(str(reason), where=f"--late {late}") from None
 
 
-def _readable(events: str, also: list[str], *, again: bool) -> Inputs:
-    """Return the events; refuse ones that are to be read again and cannot be."""
-    inputs = inputs_of(events, also)
-    if again and inputs.only_once:
-        raise refuse("standard input can be read only once", fix="put the events into a file", where="pressure")
-    return inputs
-
-
 def _how(rush: RushHour) -> str:
     """Return how the recording was played, as the end of a sentence."""
     parts = [f"{rush.repeat} times over"] if rush.repeat > 1 else []
     parts += ["lines for several spread"] if rush.spread else []
     parts += [f"{rush.scale:g} times as many (seed {rush.seed})"] if rush.scale != 1 else []
     parts += [f"{len(rush.streams)} stream{'s' if len(rush.streams) > 1 else ''} added"] if rush.streams else []
+    parts += [f"with what {rush.learned.name} tells"] if rush.learned is not None else []
     return f", {', '.join(parts)}" if parts else ""
 
 

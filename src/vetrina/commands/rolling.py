@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from datetime import UTC, datetime, timedelta
 from functools import partial
 from pathlib import Path
@@ -11,7 +10,7 @@ from typing import Annotated
 import typer
 from msgspec import Struct
 
-from vetrina.commands import calling, completing, options
+from vetrina.commands import calling, completing, learning, options
 from vetrina.commands.reading import reading
 from vetrina.core.base import clocks
 from vetrina.core.base.errors import NotUnderstood
@@ -19,11 +18,13 @@ from vetrina.core.base.faults import refuse
 from vetrina.core.base.quantities import duration, size
 from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.core.plan.model import Plan
+from vetrina.core.rolling.lanes import RollingAppender
 from vetrina.core.rolling.outlook import Advice, coming_names, kept_history, measured_ratio
 from vetrina.core.rolling.pace import pace_of
-from vetrina.core.rolling.playing import Rolling, RollingAppender
+from vetrina.core.rolling.playing import Rolling
 from vetrina.core.rolling.streams import Forecast, redrawn
 from vetrina.formats.inputs import Inputs, inputs_of
+from vetrina.views import foresight as fore
 from vetrina.views import rolling as view
 from vetrina.views.documents import rolling as documents
 from vetrina.views.screen import Line, Span
@@ -34,9 +35,10 @@ from vetrina.work.recording import Recording
 _Wish = tuple[int | None, timedelta | None]
 
 
-@options.reads_plan
+@options.takes_plan_options
 def run(
-    found: ResolvedPlan,
+    given: options.PlanOptions,
+    plan: options.PlanArgument,
     events: Annotated[
         str | None, typer.Argument(metavar="[EVENTS]", help="Events as JSON Lines; not needed with --names.")
     ] = None,
@@ -63,7 +65,10 @@ def run(
             "--runs", metavar="N", min=0, max=10_000, help="Draw the traffic again N times; ranges instead of numbers."
         ),
     ] = 0,
-    seed: Annotated[int, typer.Option("--seed", metavar="S", min=0, help="For --scale and --runs.")] = 1,
+    seed: options.SeedOption = None,
+    learn: learning.LearnOption = [],
+    recorded_under: learning.RecordedUnderOption = None,
+    recorded_stage: learning.RecordedStageOption = [],
     disk: Annotated[str, typer.Option("--disk", metavar="SIZE", help="Advise limits that keep each file within this.")] = "",
     history: Annotated[str, typer.Option("--history", metavar="DURATION", help="Advise limits that keep at least this.")] = "",
     plot: Annotated[
@@ -87,23 +92,38 @@ def run(
       vetrina rolling plan.yaml week.jsonl --appender daybook --repeat 4 --plot daybook.png
       vetrina rolling plan.yaml week.jsonl --rate 'ropeway.wind.mast3 info 50/second' --runs 50
       vetrina rolling plan.yaml week.jsonl --disk '40 KiB' --history '10 days' --repeat 4
+      vetrina rolling plan.yaml live.jsonl --stage live --set 'appenders[daybook].floor=debug' --tune ropeway.gate=debug --learn bench.jsonl
       vetrina rolling plan.yaml --names
     """
-    _possible(found.plan, appender, ratio, scale, drawn=bool(seed == 1 or scale != 1 or runs))
-    calling.exclude("--json", json, {"--all": all_})
-    calling.exclude("--on", on, {"--all": all_, "--runs": runs, "--disk": disk, "--history": history})
+    found = given.read(plan)
+    _possible(found.plan, appender, ratio, scale)
+    wish = learning.Wish(
+        learn, recorded_under, recorded_stage, calling.seed_of(seed, {"--scale": scale != 1, "--runs": runs, "--learn": learn})
+    )
+    _fitting(on, learn, {"--runs": runs, "--disk": disk, "--history": history}, all_=all_, as_json=json)
     if names:
         _names(found.plan, events, tuple(appender), wide=wide, as_json=json)
         return
-    inputs = _readable(events, also, again=bool(repeat > 1 or disk or history or rate))
-    moment, wish = calling.moment(on, found.plan.zone, "--on") if on else None, _wish(disk, history)
+    inputs = calling.readable(_given(events, also), "rolling", again=bool(repeat > 1 or disk or history or rate or learn))
+    moment, limits = calling.moment(on, found.plan.zone, "--on") if on else None, _wish(disk, history)
     streams = streams_of(found.plan.scale, rate, "--rate")
-    with reading(inputs, _hands(scale, workers, cluster), cluster, plans=[found.plan]) as engine:
-        recording = Recording(inputs, strict=strict, engine=engine)
-        playing = Playing(recording, repeat, scale, seed, streams, ratio, tuple(appender))
-        shown = _played(found, playing, wish, calling.width(wide=wide), as_json=json)
+    with (
+        wish.learned(given, plan, found, changed=bool(given.set_ or given.tune), strict=strict) as learned,
+        reading(inputs, _hands(scale, workers, cluster), cluster, plans=[found.plan]) as engine,
+    ):
+        playing = Playing(
+            Recording(inputs, strict=strict, engine=engine), repeat, scale, wish.seed, streams, ratio, tuple(appender), learned
+        )
+        shown = _played(found, playing, limits, calling.width(wide=wide), as_json=json)
     shown.show(moment, runs, plot, every_file=all_)
-    calling.end_of(recording)
+    learning.end_of(playing.recording, learned)
+
+
+def _fitting(on: str, learn: list[str], besides: dict[str, object], *, all_: bool, as_json: bool) -> None:
+    """Refuse options that have no effect beside others."""
+    calling.exclude("--json", as_json, {"--all": all_})
+    calling.exclude("--on", on, {"--all": all_, **besides})
+    calling.exclude("--learn", learn, besides)
 
 
 def _hands(scale: float, workers: str, cluster: str) -> str:
@@ -134,12 +154,14 @@ class _Shown(Struct):
         """Print them, as they stand at a ``moment`` or over time, with what was asked besides."""
         _plot(plot, self.found.plan, self.rolling)
         zone = clocks.zone(self.found.plan.zone)
-        lines: list[Line] = []
+        lines: list[Line] = self._told()
         for name, one in self.rolling.lanes.items():
             forecast = _forecast(one, runs, self.playing.seed) if runs and one.simulation.files else None
             advice = self.advice.get(name)
             if self.as_json:
-                calling.print_json_line(documents.document(name, one, zone, moment, forecast, advice))
+                calling.print_json_line(
+                    documents.document(name, one, zone, moment, forecast, advice, self.rolling.foretold, self.found.plan.scale)
+                )
             elif moment is not None:
                 lines += [*view.listing_lines(one, moment, zone, self.width), []]
             else:
@@ -150,15 +172,19 @@ class _Shown(Struct):
                 lines.append([])
         calling.print_fitted(lines[:-1], self.width)
 
+    def _told(self) -> list[Line]:
+        """Return what was learned from another recording, for people."""
+        foretold = self.rolling.foretold
+        if foretold is None or self.as_json:
+            return []
+        return [*fore.foretold_lines(foretold, self.found.plan.scale, self.width), []]
 
-def _readable(events: str | None, also: list[str], *, again: bool) -> Inputs:
-    """Return the events; refuse none, and ones that are to be read again and cannot be."""
+
+def _given(events: str | None, also: list[str]) -> Inputs:
+    """Return the events; refuse none."""
     if events is None:
         raise refuse("which events?", fix="name a file of events, or ask for --names", where="rolling")
-    inputs = inputs_of(events, also)
-    if again and inputs.only_once:
-        raise refuse("standard input can be read only once", fix="put the events into a file", where="rolling")
-    return inputs
+    return inputs_of(events, also)
 
 
 def _unpacked(name: str) -> str:
@@ -220,13 +246,10 @@ def _plot(plot: Path | None, plan: Plan, rolling: Rolling) -> None:
     calling.remark([f"drawn: {plot}"])
 
 
-def _possible(plan: Plan, appenders: list[str], ratio: float | None, scale: float, *, drawn: bool) -> None:
-    """Refuse calls that cannot be answered, and a seed where nothing is ``drawn``."""
-    if not drawn:
-        raise refuse("--seed has no effect without --scale or --runs", fix="leave it out", where="--seed")
+def _possible(plan: Plan, appenders: list[str], ratio: float | None, scale: float) -> None:
+    """Refuse calls that cannot be answered."""
     file_appenders(plan, appenders, "--appender")
-    if math.isnan(scale):
-        raise refuse("a scale is a number such as 2.5", where="--scale nan")
+    calling.possible_scale(scale)
     if ratio is not None and not 0 <= ratio <= 1000:
         raise refuse("a ratio is a number such as 0.1", where=f"--ratio {ratio}")
 

@@ -132,7 +132,7 @@ def run(
     learn: learning.LearnOption = [],
     recorded_under: learning.RecordedUnderOption = None,
     recorded_stage: learning.RecordedStageOption = [],
-    seed: learning.SeedOption = None,
+    seed: options.SeedOption = None,
     note: Annotated[Path | None, typer.Option("--note", metavar="FILE.md", help="Write a change note for a ticket.")] = None,
     also: options.AlsoOption = [],
     workers: options.WorkersOption = "auto",
@@ -155,8 +155,7 @@ def run(
       vetrina whatif plan.yaml week.jsonl --tune ropeway.drive=trace --rate 'ropeway.drive trace 20/second' --note INC-7.md
     """
     del or_
-    learning.seed_of(seed, ["--learn"], given=bool(learn))
-    wish = learning.Wish(learn, recorded_under, recorded_stage, seed)
+    wish = learning.Wish(learn, recorded_under, recorded_stage, calling.seed_of(seed, {"--learn": learn}))
     changes = _possible([Change(tune, set_, to_with, to_stage), *ctx.meta.get(_GROUPS, [])])
     today = given.read(plan)
     changed = [one.made(given, plan) for one in changes]

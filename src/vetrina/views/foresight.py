@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 
 from vetrina.core.base.levels import Scale
-from vetrina.core.foresight.lessons import Lessons, Total
-from vetrina.views.screen import Column, Line, Span, counted, level_style, number, span, table, wrapped
+from vetrina.core.foresight.lessons import Foretold, Lessons, Total
+from vetrina.core.foresight.wording import told_words
+from vetrina.views.screen import Column, Line, Span, counted, level_style, number, span, table, whole, wrapped
 
 _MOST = 12
 
@@ -14,6 +15,16 @@ _MOST = 12
 def mark_words(lessons: Lessons, draws: int, *, played: bool) -> str:
     """Return what the mark means."""
     return f"~ is estimated from {lessons.source}: 90 of 100 lie between, of {draws} {'plays' if played else 'drawings'}"
+
+
+def foretold_lines(foretold: Foretold, scale: Scale, width: int) -> list[Line]:
+    """Return the sentence on top and what it stands on; what ~ means is told where anything bears it."""
+    lessons = foretold.lessons
+    lines = wrapped(span(told_words(lessons, scale)).text, width, 2, "raised" if lessons.weak else "")
+    lines += lesson_lines(lessons, foretold.totals, scale, width, wide=whole(width))
+    if foretold.totals:
+        lines += wrapped(f"  {span(mark_words(lessons, foretold.draws, played=foretold.played)).text}", width, 2, "quiet")
+    return lines
 
 
 def lesson_lines(lessons: Lessons, found: Sequence[Total], scale: Scale, width: int, *, wide: bool) -> list[Line]:

@@ -2,23 +2,29 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from datetime import UTC, datetime, timedelta, tzinfo
 
 from vetrina.core.base import clocks
 from vetrina.core.base.levels import NAMES, Scale
 from vetrina.core.base.quantities import show_size, show_span
+from vetrina.core.base.wording import plural
+from vetrina.core.foresight.lessons import Ends
+from vetrina.core.foresight.wording import between
 from vetrina.core.plan.model import Plan
 from vetrina.core.plan.rush_policy import SECOND
 from vetrina.core.pressure.advice import Played, QueueAdvice
 from vetrina.core.pressure.gauges import AppenderPressure, Whom
 from vetrina.core.pressure.playing import Pressure
+from vetrina.core.routing.router import LateGate
+from vetrina.views.foresight import foretold_lines
 from vetrina.views.screen import Column, Line, Span, counted, most, number, safe, span, table, whole, wrapped
 
 _EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
 _HELD_LONG = 1.0
 _LONG_LATE = 60
 _SHOWN = 6
+_NONE = Ends(0, 0)
 
 
 def seconds(nanoseconds: float) -> str:
@@ -35,6 +41,8 @@ def pressure_lines(
     """Return what gives way, then the tables; ``how`` says how the recording was played."""
     zone = clocks.zone(plan.zone)
     lines = _head(run, how, width)
+    if run.foretold is not None:
+        lines += foretold_lines(run.foretold, plan.scale, width)
     lines += [[], [Span("What gives way", "title")], *_gives_way(found, plan, width, played=run.lines)]
     lines += [[], [Span("How busy it gets", "title"), span(f"  (arrivals, times in {plan.zone})", "quiet")]]
     lines += _busy(found, zone, width)
@@ -51,7 +59,8 @@ def pressure_lines(
 
 def _head(run: Pressure, how: str, width: int) -> list[Line]:
     span_ = show_span(run.last - run.first) if run.first and run.last and run.last > run.first else "no time"
-    head: Line = [Span(counted(run.events, "event"), "title"), Span(f" over {span_}{how}")]
+    mark = "~" if run.imagined else ""
+    head: Line = [Span(f"{mark}{counted(run.events, 'event')}", "title"), span(f" over {span_}{how}")]
     lines: list[Line] = [head]
     if run.several:
         verb = "stands" if run.several == 1 else "stand"
@@ -84,25 +93,38 @@ def _gives_way(found: list[AppenderPressure], plan: Plan, width: int, *, played:
 
 def _losses(one: AppenderPressure, plan: Plan) -> Iterable[tuple[int, str, str]]:
     """Yield (rank, sentence, style) for what happens at an appender that somebody should know."""
-    name, scale = one.appender, plan.scale
-    for gate, verb in (("queue", "its queue drops"), ("limit", "its limit stops")):
-        whom = one.stopped.get(gate, {})  # type: ignore[call-overload]
+    name, scale, mark = one.appender, plan.scale, "~" if one.foreseen else ""
+    gates: tuple[tuple[LateGate, str], ...] = (("queue", "its queue drops"), ("limit", "its limit stops"))
+    for gate, verb in gates:
+        whom = one.stopped.get(gate, {})
         grave = sum(count for (_, severity), count in whom.items() if severity >= NAMES["error"])
-        count = sum(whom.values())
+        count, ends = sum(whom.values()), one.foreseen.get(f"stopped at {gate}", _NONE)
+        events = f"{between(ends)} events" if ends.high else counted(count, "event")
         if grave:
-            of_them = "all of them" if grave == count else f"{number(grave)} of them"
-            yield 0, f"{name}: {verb} {counted(count, 'event')}, {of_them} errors or worse", "bad"
-        elif count:
-            yield 2, f"{name}: {verb} {counted(count, 'event')}, none of them an error ({_levels(whom, scale)})", "raised"
-    if one.queue is not None and one.queue.held:
-        rank = 1 if one.queue.held > _HELD_LONG * SECOND else 3
-        yield rank, f"{name}: the application is held for {seconds(one.queue.held)} in all while its line is full", "raised"
-    if one.queue is not None and one.queue.late is not None and one.queue.late.longest > _LONG_LATE * SECOND:
-        yield 2, f"{name}: events leave its line up to {seconds(one.queue.late.longest)} after they came", "raised"
+            of_them = "all of them" if grave == count else f"{mark}{number(grave)} of them"
+            yield 0, f"{name}: {verb} {events}, {of_them} errors or worse", "bad"
+        elif count or ends.high:
+            levels = f", none of them an error ({mark}{_levels(whom, scale)})" if count else ", where none is expected"
+            yield 2, f"{name}: {verb} {events}{levels}", "raised"
+    yield from _waits(one)
     if one.buffer is not None and one.buffer.lost:
-        yield 1, f"{name}: a crash loses {counted(one.buffer.lost, 'event')} that wait in its buffer", "bad"
+        lost = f"{between(one.foreseen['buffer lost'])} events" if one.foreseen else counted(one.buffer.lost, "event")
+        yield 1, f"{name}: a crash loses {lost} that wait in its buffer", "bad"
     if one.forgot:
         yield 3, f"{name}: its limit had more than 100,000 keys at once: some passed that should not have", "raised"
+
+
+def _waits(one: AppenderPressure) -> Iterable[tuple[int, str, str]]:
+    """Yield the same for an application that is held, and events that are late."""
+    if one.queue is None:
+        return
+    held, late = one.queue.held, one.queue.late.longest if one.queue.late is not None else 0
+    if held or one.foreseen.get("held", _NONE).high:
+        rank, told = 1 if held > _HELD_LONG * SECOND else 3, _told(one, "held", held, seconds)
+        yield rank, f"{one.appender}: the application is held for {told} in all while its line is full", "raised"
+    if max(late, one.foreseen.get("late longest", _NONE).high) > _LONG_LATE * SECOND:
+        told = _told(one, "late longest", late, seconds)
+        yield 2, f"{one.appender}: events leave its line up to {told} after they came", "raised"
 
 
 def _levels(whom: Whom, scale: Scale) -> str:
@@ -112,6 +134,12 @@ def _levels(whom: Whom, scale: Scale) -> str:
     return ", ".join(f"{number(count)} at {scale.name(severity)}" for severity, count in sorted(counts.items(), reverse=True))
 
 
+def _told(one: AppenderPressure, name: str, figure: int, show: Callable[[int], str] = number) -> str:
+    """Return a figure; where a part of it is estimated, its range."""
+    ends = one.foreseen.get(name)
+    return show(figure) if ends is None else between(ends, show)
+
+
 def _busy(found: list[AppenderPressure], zone: tzinfo, width: int) -> list[Line]:
     heads = [
         Column("appender", least=10), Column("arrived", right=True), Column("written", right=True), Column("busiest"),
@@ -119,13 +147,23 @@ def _busy(found: list[AppenderPressure], zone: tzinfo, width: int) -> list[Line]
     ]  # fmt: skip
     rows = []
     for one in found:
-        first = [span(one.appender), span(number(one.arrived)), span(number(one.written), "" if one.written else "bad")]
+        first = [
+            span(one.appender),
+            span(_told(one, "arrived", one.arrived)),
+            span(_told(one, "written", one.written), "" if one.written else "bad"),
+        ]
         if not one.busiest:
             rows.append([*first, span("·", "quiet"), span("·", "quiet"), span("·", "quiet"), span("·", "quiet")])
         for name, busiest in one.busiest.items():
             at = (_EPOCH + timedelta(seconds=busiest.at)).astimezone(zone)
+            mark = "~" if one.foreseen else ""
             lead = first if name == "second" else [span(""), span(""), span("")]
-            cells = [span(name), span(number(busiest.events)), span(show_size(busiest.bytes)), span(f"{at:%Y-%m-%d %H:%M:%S}")]
+            cells = [
+                span(name),
+                span(_told(one, f"busiest {name}", busiest.events)),
+                span(mark + show_size(busiest.bytes)),
+                span(f"{mark}{at:%Y-%m-%d %H:%M:%S}"),
+            ]
             rows.append([*lead, *cells])
     return table(heads, rows, width, 2)
 
@@ -137,17 +175,18 @@ def _limits(found: list[AppenderPressure], plan: Plan, width: int) -> list[Line]
         if limit is None:
             continue
         stopped = one.stops("limit")
-        text = f"{one.appender}: {limit.words()}: stopped {number(stopped)} of {number(one.arrived)}"
+        text = f"{one.appender}: {limit.words()}: stopped {_told(one, 'stopped at limit', stopped)} of {_told(one, 'arrived', one.arrived)}"
         lines += [[Span("  "), *line] for line in wrapped(safe(text), width - 2, 2)]
-        lines += _whom(one.stopped.get("limit", {}), plan.scale, width)
+        lines += _whom(one, "limit", plan.scale, width)
     return lines
 
 
-def _whom(whom: Whom, scale: Scale, width: int) -> list[Line]:
-    ordered = sorted(whom.items(), key=lambda one: (-one[1], one[0]))
+def _whom(pressure: AppenderPressure, gate: LateGate, scale: Scale, width: int) -> list[Line]:
+    ordered = sorted(pressure.stopped.get(gate, {}).items(), key=lambda one: (-one[1], one[0]))
+    mark = "~" if pressure.foreseen else ""
     shown = ordered[: most(width, _SHOWN)]
     lines: list[Line] = [
-        [Span("      "), span(f"{number(count):>7}  "), span(f"{logger} at {scale.name(severity)}", "quiet")]
+        [Span("      "), span(f"{mark + number(count):>7}  "), span(f"{logger} at {scale.name(severity)}", "quiet")]
         for (logger, severity), count in shown
     ]
     if len(ordered) > len(shown) and not whole(width):
@@ -161,10 +200,10 @@ def _recalls(found: list[AppenderPressure], plan: Plan, width: int) -> list[Line
         recall = plan.appenders[one.appender].recall
         if recall is None:
             continue
-        stopped = one.stops("recall")
+        stopped, mark = one.stops("recall"), "~" if one.foreseen else ""
         text = (
-            f"{one.appender}: {recall.words(plan.scale)}: {number(one.recalled)} recalled and written; never written "
-            f"{number(stopped)} ({number(stopped - one.left)} pushed out by newer ones, {number(one.left)} left at the end)"
+            f"{one.appender}: {recall.words(plan.scale)}: {_told(one, 'recalled', one.recalled)} recalled and written; never written "
+            f"{_told(one, 'stopped at recall', stopped)} ({mark}{number(stopped - one.left)} pushed out by newer ones, {mark}{number(one.left)} left at the end)"
         )
         lines += [[Span("  "), *line] for line in wrapped(safe(text), width - 2, 2)]
     return lines
@@ -177,15 +216,17 @@ def _queues(found: list[AppenderPressure], plan: Plan, width: int) -> list[Line]
         if policy is None or queue is None:
             continue
         late = "nothing came" if queue.late is None else (
-            f"late by {seconds(queue.late.median)} (median), {seconds(queue.late.p95)} (95 % at most), "
-            f"{seconds(queue.late.longest)} (longest)"
+            f"late by {_told(one, 'late median', round(queue.late.median), seconds)} (median), "
+            f"{_told(one, 'late p95', round(queue.late.p95), seconds)} (95 % at most), "
+            f"{_told(one, 'late longest', queue.late.longest, seconds)} (longest)"
         )  # fmt: skip
         text = (
-            f"{one.appender}: {policy.words(plan.scale)}: at most {number(queue.longest)} in line; {late}; "
-            f"dropped {number(one.stops('queue'))}; the application was held {seconds(queue.held)}"
+            f"{one.appender}: {policy.words(plan.scale)}: at most {_told(one, 'line', queue.longest)} in line; {late}; "
+            f"dropped {_told(one, 'stopped at queue', one.stops('queue'))}; the application was held "
+            f"{_told(one, 'held', queue.held, seconds)}"
         )
         lines += [[Span("  "), *line] for line in wrapped(safe(text), width - 2, 2)]
-        lines += _whom(one.stopped.get("queue", {}), plan.scale, width)
+        lines += _whom(one, "queue", plan.scale, width)
     return lines
 
 
@@ -195,8 +236,9 @@ def _buffers(found: list[AppenderPressure], width: int) -> list[Line]:
         if one.buffer is None:
             continue
         text = (
-            f"{one.appender}: at most {counted(one.buffer.longest, 'event')} waiting, at most "
-            f"{seconds(one.buffer.waited / timedelta(seconds=1) * SECOND)}; a crash lost {number(one.buffer.lost)}, "
+            f"{one.appender}: at most {_told(one, 'buffer', one.buffer.longest)} "
+            f"{plural(one.buffer.longest, 'event')} waiting, at most "
+            f"{seconds(one.buffer.waited / timedelta(seconds=1) * SECOND)}; a crash lost {_told(one, 'buffer lost', one.buffer.lost)}, "
             f"{number(one.buffer.left)} waited at the end"
         )
         lines += [[Span("  "), *line] for line in wrapped(safe(text), width - 2, 2)]

@@ -8,10 +8,11 @@ from datetime import date, datetime, timedelta, tzinfo
 from vetrina.core.base import clocks
 from vetrina.core.base.quantities import show_size, show_span
 from vetrina.core.base.wording import counted as words
+from vetrina.core.foresight.wording import between
 from vetrina.core.plan.rolling_policy import Roll
+from vetrina.core.rolling.lanes import RollingAppender
 from vetrina.core.rolling.outlook import Advice, shortest_history
 from vetrina.core.rolling.pace import Pace
-from vetrina.core.rolling.playing import RollingAppender
 from vetrina.core.rolling.simulation import FileRecord, standing_at
 from vetrina.core.rolling.streams import Forecast
 from vetrina.views.screen import Column, Line, Span, counted, number, span, table, whole, wrapped
@@ -100,11 +101,11 @@ def _sums(lane: RollingAppender, zone: tzinfo, pace: Pace, width: int) -> list[L
     oldest, newest = found.history()
     on_disk = [one for one in found.files if one.removed is None]
     lost = sum(one.lost for one in found.files)
-    mark = "~" if lane.streamed else ""
+    mark, foreseen = "~" if lane.streamed or lane.foreseen else "", lane.foreseen
     lines: list[Line] = [
         [
             Span("  peak disk    "),
-            Span(f"{mark}{show_size(found.peak)}", "title"),
+            Span(f"{mark}{show_size(found.peak)}" if foreseen is None else between(foreseen.peak, show_size), "title"),
             Span(f"; at the end {mark}{show_size(sum(one.disk_bytes for one in on_disk))} in {counted(len(on_disk), 'file')}"),
         ],
     ]
@@ -112,17 +113,25 @@ def _sums(lane: RollingAppender, zone: tzinfo, pace: Pace, width: int) -> list[L
         show = clocks.by_pattern("%a %Y-%m-%d %H:%M", zone)
         shortest = shortest_history(found)
         limited = "" if shortest is not None else f"{'not yet' if _bounded(lane.appender.roll) else 'never'} limited after "
-        text = f"{limited}{show_span(newest - oldest)}"
+        text = f"{limited}{mark}{show_span(newest - oldest)}"
         rest = f"{' at the end' if shortest is not None else ''}, from {show(oldest)} to {show(newest)}"
         first, *more = wrapped(text + rest, width - 15)
         lines.append([Span("  history      "), *first])
         lines += [[Span(" " * 15), *part] for part in more]
         if shortest is not None:
-            lines.append([Span("               "), Span(f"at its shortest {show_span(shortest[0])}, on {show(shortest[1])}")])
+            lines.append(
+                [Span("               "), Span(f"at its shortest {mark}{show_span(shortest[0])}, on {show(shortest[1])}")]
+            )
         elif _bounded(lane.appender.roll):
             lines.append(
                 [Span("               "), Span("no limit of keep acts within this traffic: --repeat 10 plays it on", "quiet")]
             )
+    if foreseen is not None:
+        low, high = (show_span(timedelta(seconds=one)) for one in (foreseen.history.low, foreseen.history.high))
+        text = f"{between(foreseen.events)} events, {between(foreseen.bytes, show_size)}, in {between(foreseen.files)} files; "
+        text += f"history ~{low} to {high}; the files above are those of what is expected"
+        first, *more = wrapped(text, width - 15)
+        lines += [[Span("  90 of 100    "), *first], *([Span(" " * 15), *part] for part in more)]
     if lost:
         lines.append([Span("  lost         "), Span(f"{counted(lost, 'event')} overwritten or emptied", "bad")])
     lines += _busy(lane, zone, pace, width)
@@ -141,14 +150,16 @@ def _busy(lane: RollingAppender, zone: tzinfo, pace: Pace, width: int) -> list[L
         day = clocks.local(hour, zone).date()
         sizes[day] = sizes.get(day, 0) + size
     a_day = pace.a_day(sum(sizes.values()), sizes)
-    mark = "~" if lane.streamed else ""
+    mark = "~" if lane.streamed or lane.foreseen else ""
     words = "not known" if a_day is None else f"{pace.about}{mark}{show_size(a_day)}"
     weekdays: dict[int, list[float]] = {}
     for day in pace.days if len(pace.days) > 1 else ():
         weekdays.setdefault(day.weekday(), []).append(sizes.get(day, 0))
     means = ", ".join(f"{_DAYS[day]} {show_size(sum(some) / len(some))}" for day, some in sorted(weekdays.items()))
     average = f" (average of each: {means})" if len(pace.days) > len(weekdays) else f" ({means})" if means else ""
-    text = f"{words}, {pace.words()}{average}" + ("; ~ holds added streams (--rate), which nobody recorded" if mark else "")
+    text = f"{words}, {pace.words()}{average}" + (
+        "; ~ holds added streams (--rate), which nobody recorded" if lane.streamed else ""
+    )
     busiest, (count, size) = max(lane.hours.items(), key=lambda one: (one[1][1], one[0]))
     hour_shown = clocks.by_pattern("%a %Y-%m-%d %H:00", zone)(busiest)
     by_day = [[Span("  bytes a day  " if not at else " " * 15), *line] for at, line in enumerate(wrapped(text, width - 15))]

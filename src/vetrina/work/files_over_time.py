@@ -13,6 +13,7 @@ from vetrina.core.base.events import Event
 from vetrina.core.base.faults import offer, refuse
 from vetrina.core.config.edits import Edit, with_edits
 from vetrina.core.config.resolution import ResolvedPlan
+from vetrina.core.foresight.lessons import Foretold
 from vetrina.core.plan.model import Plan
 from vetrina.core.rolling.outlook import Advice, advise, measured_ratio
 from vetrina.core.rolling.playing import Rolling
@@ -60,6 +61,13 @@ class Playing(Struct, frozen=True):
             from vetrina.work.foreseen_files import foreseen_files  # noqa: PLC0415  (NumPy only where it is used)
 
             return foreseen_files(self, plans, lessons), []
+        found, unknown = self._recorded_files(plans, means)
+        for one in found if lessons is not None else ():
+            one.foretold = Foretold(lessons) if lessons is not None else None
+        return found, unknown
+
+    def _recorded_files(self, plans: Sequence[Plan], means: Means | None) -> tuple[list[Rolling], list[str]]:
+        """Return the same without what others tell."""
         if not self.streams:
             return self._played([Files(plan, self.wanted, self.ratio) for plan in plans], {}), []
         first: list[Rolling] = []

@@ -16,7 +16,7 @@ from vetrina.core.templates.compiling import MakeMeasure
 from vetrina.work import takers
 from vetrina.work.recording import Recording
 
-_FEWEST, _MOST = 20, 200
+_FEWEST, _MOST = 20, 100
 
 
 class Learned(Struct, frozen=True):
@@ -56,5 +56,5 @@ def _measured(plans: Sequence[Plan], known: dict[tuple[int, str], MakeMeasure], 
 
 
 def plays_of(events: int, quick: int) -> int:
-    """Return how often traffic of so many events is played to find its range: 20 to 200 times, for ``quick`` events in all."""
+    """Return how often traffic of so many events is played to find its range: 20 to 100 times, for ``quick`` events in all."""
     return max(_FEWEST, min(_MOST, round(quick / max(1, events))))

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
-from datetime import timedelta
 from itertools import islice
 from typing import Any
 
@@ -14,13 +13,13 @@ from msgspec.structs import replace
 from vetrina.core.base.events import Event
 from vetrina.core.foresight.draws import ends
 from vetrina.core.foresight.hidden import instant_of
-from vetrina.core.foresight.imagined import HOUR, Imagination, Play, Timeline, among, micros
-from vetrina.core.foresight.lessons import Ends, Kind, Lesson, Lessons
+from vetrina.core.foresight.imagined import HOUR, Imagination, Play, among, micros, timeline
+from vetrina.core.foresight.lessons import Ends, Foretold, Kind, Lesson, Lessons
 from vetrina.core.plan.model import Plan
+from vetrina.core.rolling.lanes import FilesForeseen, RollingAppender
 from vetrina.core.rolling.merging_tapes import Extra, joined, merged, of_stream
 from vetrina.core.rolling.outlook import kept_history, measured_ratio
-from vetrina.core.rolling.playing import FilesForeseen, Rolling, RollingAppender
-from vetrina.core.rolling.rounds import shift_of
+from vetrina.core.rolling.playing import Rolling
 from vetrina.core.rolling.simulation import FileSimulation
 from vetrina.core.routing.router import Route
 from vetrina.work.files_over_time import Means, Playing
@@ -34,7 +33,7 @@ _QUICK, _QUICK_TAPES = 200_000, 2_000_000
 
 def foreseen_files(playing: Playing, plans: Sequence[Plan], lessons: Lessons) -> list[Rolling]:
     """Return the files of each plan after this traffic and what it lacks, as expected, with ranges."""
-    imagination = Imagination(lessons, timeline_of(playing, lessons), playing.seed)
+    imagination = Imagination(lessons, timeline(lessons, playing.repeat, playing.scale), playing.seed)
     hows = [Files(plan, playing.wanted, playing.ratio, levels=bool(playing.streams)) for plan in plans]
     if lessons.remembers:
         return _fed(playing, hows, imagination)
@@ -42,16 +41,13 @@ def foreseen_files(playing: Playing, plans: Sequence[Plan], lessons: Lessons) ->
     plays = imagination.plays(plays_of(tapes[0].events + imagination.expected, _QUICK_TAPES))
     for side, rolling in enumerate(tapes):
         _Tapes(playing, imagination, side, rolling).play(plays)
+        rolling.foretold = foretold_of(imagination, plays)
     return tapes
 
 
-def timeline_of(playing: Playing, lessons: Lessons) -> Timeline:
-    """Return the time for which events are imagined: that of every round."""
-    assert lessons.first is not None  # noqa: S101  (there are seen events, or nothing was learned)
-    assert lessons.last is not None  # noqa: S101
-    shift = shift_of(1, lessons.first, lessons.last, 1)
-    rounds = tuple(turn * (shift // timedelta(hours=1)) for turn in range(playing.repeat))
-    return Timeline(lessons.first, lessons.last, rounds, playing.scale)
+def foretold_of(imagination: Imagination, plays: Sequence[Play]) -> Foretold:
+    """Return what was learned, for those who read it."""
+    return Foretold(imagination.lessons, tuple(imagination.totals(plays)), len(plays))
 
 
 class _Figures(Struct):
@@ -97,11 +93,13 @@ def _fed(playing: Playing, hows: Sequence[Files], imagination: Imagination) -> l
         {name: measured_ratio(lane.simulation) for name, lane in side.lanes.items()} for side in found
     ]  # fmt: skip
     figures: list[dict[str, list[_Figures]]] = [{name: [] for name in side.lanes} for side in found]
-    for play in imagination.plays(plays_of(found[0].events, _QUICK)):
+    plays = imagination.plays(plays_of(found[0].events, _QUICK))
+    for play in plays:
         for known, side in zip(figures, played(play, ratios), strict=True):
             for name, lane in side.lanes.items():
                 known[name].append(_figures_of(lane.simulation))
     for turn, side in enumerate(found):
+        side.foretold = foretold_of(imagination, plays)
         for name, lane in side.lanes.items():
             behind = lessons_of(imagination.lessons, turn, name)
             if behind:
@@ -177,8 +175,8 @@ class _Tapes:
                     if content and lane.content is not None:
                         data = [lane.content(one.kind.samples[at], 1) for at in picked.tolist()]
                     found[name].append(Extra(times, self._size(one, lane)[picked], np.full(len(times), deliveries), data))
-        wanted = content and any(lane.content is not None for lane in self._rolling.lanes.values())
-        return {name: joined(some, content=wanted) for name, some in found.items()}
+        lanes = self._rolling.lanes
+        return {name: joined(some, content=content and lanes[name].content is not None) for name, some in found.items()}
 
     def _reached(self, route: Route) -> list[tuple[RollingAppender, int]]:
         return self._rolling.reached(route)

@@ -10,7 +10,7 @@ from vetrina.core.changes.foreseen_plays import give_ranges
 from vetrina.core.changes.outcome import any_of
 from vetrina.core.changes.side_by_side import Comparison
 from vetrina.core.changes.sides import names_of
-from vetrina.core.foresight.imagined import Imagination, Play, Timeline, among
+from vetrina.core.foresight.imagined import Imagination, Play, among, timeline
 from vetrina.core.foresight.lessons import Lessons
 from vetrina.core.plan.model import Plan
 from vetrina.core.rolling.streams import Stream
@@ -49,9 +49,7 @@ def played(
     kinds: Mapping[str, str],
 ) -> Effects:  # fmt: skip
     """Return the same where limits, recalls or queues decide: each drawing is played event by event."""
-    assert lessons.first is not None  # noqa: S101  (there are seen events, or nothing was learned)
-    assert lessons.last is not None  # noqa: S101
-    imagination = Imagination(lessons, Timeline(lessons.first, lessons.last), seed)
+    imagination = Imagination(lessons, timeline(lessons), seed)
 
     def effects(play: Play) -> Effects:
         comparison = Comparison(Router(plans[0]), Router(plans[1]), 0, streams)

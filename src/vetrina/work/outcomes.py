@@ -11,6 +11,7 @@ from vetrina.core.base.faults import refuse
 from vetrina.core.changes.effects import Effects
 from vetrina.core.changes.outcome import Outcome, Rolled, difference, rolled, touched_files, unheard
 from vetrina.core.changes.side_by_side import Comparison
+from vetrina.core.changes.sides import means_of
 from vetrina.core.checks.runner import Circumstances, check
 from vetrina.core.config.edits import changed_lines
 from vetrina.core.config.resolution import ResolvedPlan
@@ -49,7 +50,7 @@ class Trial(Struct, frozen=True):
         )
         effects = self._effects(comparison, [one for one in self.streams if one not in late], kinds)
         names = touched_files(effects, before.plan, after.plan)
-        files = self._files(before, after, names, comparison.means(effects)) if names else ()
+        files = self._files(before, after, names, means_of(effects)) if names else ()
         findings = difference(check(before, Circumstances()), check(after, Circumstances()))
         return Outcome(
             words,

@@ -9,6 +9,7 @@ from functools import partial
 from msgspec import Struct
 
 from vetrina.core.base.events import Event
+from vetrina.core.foresight.lessons import Foretold
 from vetrina.core.plan.model import Plan
 from vetrina.core.pressure.advice import QueueAdvice, advise
 from vetrina.core.pressure.gauges import AppenderPressure
@@ -17,6 +18,7 @@ from vetrina.core.pressure.traffic import next_times, spread
 from vetrina.core.rolling.rounds import repeated
 from vetrina.core.rolling.streams import MOST_COPIES, Stream, StreamedEvents, scaled
 from vetrina.core.routing.router import Router
+from vetrina.work.foreseeing import Learned
 from vetrina.work.recording import Recording
 
 
@@ -32,6 +34,7 @@ class RushHour(Struct, frozen=True):
     """How a recording is played: ``repeat`` times, lines for several ``spread``, ``scale`` times as many, ``streams`` added.
 
     ``wanted`` names appenders, all without any; ``late`` asks for advice with which nothing leaves a queue later.
+    ``learned`` tells of what the recording lacks.
     """
 
     recording: Recording
@@ -42,13 +45,25 @@ class RushHour(Struct, frozen=True):
     streams: Sequence[Stream] = ()
     wanted: tuple[str, ...] = ()
     late: timedelta | None = None
+    learned: Learned | None = None
 
     def play(self, plan: Plan, *, course: bool = False) -> Pressed:
         """Return what the appenders of a plan go through."""
+        lessons = self.learned.lessons(self.recording, [plan]) if self.learned is not None else None
+        if lessons is not None and lessons.kinds:
+            from vetrina.work.foreseen_rush import foreseen_rush  # noqa: PLC0415  (NumPy only where it is used)
+
+            return foreseen_rush(self, plan, lessons, course=course)
+        pressed = self.pressed(plan, self.events(plan), course=course)
+        pressed.run.foretold = None if lessons is None else Foretold(lessons)
+        return pressed
+
+    def pressed(self, plan: Plan, events: Iterable[Event], *, course: bool = False) -> Pressed:
+        """Return what the appenders of a plan go through with some events, and those of added streams."""
         run = Pressure(
             Router(plan), self.wanted or None, course=course, advice=self.late is not None, means=self._means(plan),
         )  # fmt: skip
-        run.feed(self._events(plan))
+        run.feed(StreamedEvents(self.streams).between(events) if self.streams else events)
         found = run.finish()
         return Pressed(found, self._advice(plan, run), run)
 
@@ -56,15 +71,15 @@ class RushHour(Struct, frozen=True):
         for _, events in self.recording.in_order(plan.scale):
             yield from events
 
-    def _events(self, plan: Plan) -> Iterable[Event]:
-        """Return the events as they are played."""
+    def events(self, plan: Plan) -> Iterable[Event]:
+        """Return the recorded events as they are played."""
         read: Callable[[], Iterable[Event]] = partial(self._read, plan)
         events: Iterable[Event] = repeated(read, self.repeat)
         if self.spread:
             events = spread(events, next_times(repeated(read, self.repeat)))
         if self.scale != 1:
             events = scaled(events, self.scale, self.seed, MOST_COPIES)
-        return StreamedEvents(self.streams).between(events) if self.streams else events
+        return events
 
     def _means(self, plan: Plan) -> Means:
         """Return the mean bytes of recorded events, where a stream has no size of its own."""

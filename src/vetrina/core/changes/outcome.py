@@ -17,8 +17,9 @@ from vetrina.core.checks.runner import Finding
 from vetrina.core.foresight.lessons import Ends
 from vetrina.core.foresight.wording import between, span_of
 from vetrina.core.plan.model import Plan
+from vetrina.core.rolling.lanes import FilesForeseen
 from vetrina.core.rolling.outlook import kept_history
-from vetrina.core.rolling.playing import FilesForeseen, Rolling
+from vetrina.core.rolling.playing import Rolling
 from vetrina.core.rolling.simulation import FileSimulation
 from vetrina.core.routing.router import Router
 
@@ -219,9 +220,9 @@ def _shows(outcome: Outcome) -> str:
         return "Nothing changes for these events: every one goes where it went, as it was."
     parts = []
     if gains:
-        parts.append("more goes to " + listed([f"{name} ({tally_words(tally, '+')})" for name, tally in _loudest(gains)]))
+        parts.append("more goes to " + listed([f"{name} ({_much(tally, '+')})" for name, tally in _loudest(gains)]))
     if losses:
-        parts.append("less to " + listed([f"{name} ({tally_words(tally, '-')})" for name, tally in _loudest(losses)]))
+        parts.append("less to " + listed([f"{name} ({_much(tally, '-')})" for name, tally in _loudest(losses)]))
     text = " and ".join(parts)
     return f"{text[0].upper()}{text[1:]}."
 
@@ -233,6 +234,10 @@ def _loudest(counts: list[tuple[str, Tally]]) -> list[tuple[str, Tally]]:
 def any_of(tally: Tally) -> bool:
     """Tell whether there is any of it, or may be."""
     return bool(tally.events or (tally.events_ends and tally.events_ends.high))
+
+
+def _much(tally: Tally, sign: str) -> str:
+    return f"{sign}{spaced(tally.events)}" if tally.events_ends is None else tally_words(tally, sign)
 
 
 def tally_words(tally: Tally, sign: str = "") -> str:

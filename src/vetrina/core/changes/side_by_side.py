@@ -8,7 +8,7 @@ from datetime import UTC, date, datetime, timedelta
 from vetrina.core.base import clocks
 from vetrina.core.base.events import Event
 from vetrina.core.base.faults import refuse
-from vetrina.core.changes.effects import Delta, Effects, Estimated, Example, Examples, Tally
+from vetrina.core.changes.effects import Delta, Effects, Estimated, Example, Examples
 from vetrina.core.changes.pairs import Apart, ComparedSums, Day, Joint, Pair, Routes, Rows, add_up, rows_of
 from vetrina.core.changes.sides import Side, mean_size, names_of, places_of
 from vetrina.core.foresight.hidden import ImaginedEvent
@@ -303,17 +303,6 @@ class Comparison:
                     tally.bytes += side.header(name)
         found.cells = dict(sorted(found.cells.items()))
         return found
-
-    def means(self, found: Effects) -> dict[str, dict[int, int]]:
-        """Return the mean bytes of a delivery by appender and severity, for streams without a size."""
-        sums: dict[str, dict[int, Tally]] = {}
-        for (_, severity, name), shift in found.cells.items():
-            tally = sums.setdefault(name, {}).setdefault(severity, Tally())
-            tally.add(shift.before.events + shift.after.events, shift.before.bytes + shift.after.bytes)
-        return {
-            name: {severity: one.bytes // one.events for severity, one in levels.items() if one.events}
-            for name, levels in sums.items()
-        }
 
     def _add_days(self, found: Effects) -> None:
         for name in dict.fromkeys(name for day in self._days.values() for name in rows_of(day)):

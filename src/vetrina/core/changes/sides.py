@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import Counter as Multiset
 
-from vetrina.core.changes.effects import Effects
+from vetrina.core.changes.effects import Effects, Tally
 from vetrina.core.plan.model import Plan
 from vetrina.core.routing.measuring import ending_of, measures, to_bytes
 from vetrina.core.routing.router import Route
@@ -65,3 +65,15 @@ def mean_size(found: Effects, names: list[str], severity: int) -> int:
         if events:
             return size // events
     return _USUAL_SIZE
+
+
+def means_of(found: Effects) -> dict[str, dict[int, int]]:
+    """Return the mean bytes of a delivery by appender and severity, for streams without a size."""
+    sums: dict[str, dict[int, Tally]] = {}
+    for (_, severity, name), shift in found.cells.items():
+        tally = sums.setdefault(name, {}).setdefault(severity, Tally())
+        tally.add(shift.before.events + shift.after.events, shift.before.bytes + shift.after.bytes)
+    return {
+        name: {severity: one.bytes // one.events for severity, one in levels.items() if one.events}
+        for name, levels in sums.items()
+    }

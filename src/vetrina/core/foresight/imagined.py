@@ -44,6 +44,14 @@ class Timeline(Struct, frozen=True):
         return max(begun, micros(self.first)) + shift * HOUR, min(ended, micros(self.last) + 1) + shift * HOUR
 
 
+def timeline(lessons: Lessons, repeat: int = 1, scale: float = 1.0) -> Timeline:
+    """Return the time for which events are imagined: that of every round, each shifted by whole days."""
+    assert lessons.first is not None  # noqa: S101  (there are seen events, or nothing was learned)
+    assert lessons.last is not None  # noqa: S101
+    shift = ((lessons.last - lessons.first).days + 1) * 24
+    return Timeline(lessons.first, lessons.last, tuple(turn * shift for turn in range(repeat)), scale)
+
+
 def micros(time: datetime) -> int:
     """Return the whole microseconds from 1970 to an instant."""
     return (time - _EPOCH) // _MICROSECOND

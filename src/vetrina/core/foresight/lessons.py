@@ -75,6 +75,15 @@ class Total(Struct, frozen=True):
     high: int
 
 
+class Foretold(Struct, frozen=True):
+    """What was learned, how many events of each lesson there are, and over how many drawings, each ``played`` or not."""
+
+    lessons: Lessons
+    totals: tuple[Total, ...] = ()
+    draws: int = 0
+    played: bool = True
+
+
 class Kind(Struct, frozen=True):
     """A kind of hidden events of which something was learned: what the hours tell, and the lesson it belongs to."""
 

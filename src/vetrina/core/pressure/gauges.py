@@ -9,6 +9,7 @@ from msgspec import Struct, field
 
 from vetrina.core.base.events import Event
 from vetrina.core.base.logger_names import tree_name
+from vetrina.core.foresight.lessons import Ends
 from vetrina.core.plan.model import Appender
 from vetrina.core.plan.rush_policy import SECOND
 from vetrina.core.pressure.lateness import Lateness, Latenesses
@@ -48,6 +49,7 @@ class AppenderPressure(Struct):
 
     ``stopped`` is by gate, logger and severity; ``left`` of those at `recall` were still remembered at the end. ``several``
     are the arrivals that stood for more than one event, ``threads`` two of the threads that they came from. ``forgot`` tells that a limit had more keys than it remembers.
+    ``foreseen`` are the ranges of `figures`, where a part is estimated from another recording.
     """
 
     appender: str
@@ -64,10 +66,29 @@ class AppenderPressure(Struct):
     buffer: BufferPressure | None = None
     busiest: dict[str, Busiest] = field(default_factory=dict)
     course: Course | None = None
+    foreseen: dict[str, Ends] = field(default_factory=dict)
 
     def stops(self, gate: LateGate) -> int:
         """Return how many events a gate stopped."""
         return sum(self.stopped.get(gate, {}).values())
+
+    def figures(self) -> dict[str, int]:
+        """Return the figures that are given ranges, by name; times are in nanoseconds."""
+        found = {"arrived": self.arrived, "written": self.written, "bytes": self.bytes, "recalled": self.recalled}
+        found |= {f"stopped at {gate}": self.stops(gate) for gate in ("limit", "recall", "queue")}
+        queue, buffer = self.queue, self.buffer
+        found |= {f"busiest {name}": one.events for name, one in self.busiest.items()}
+        if queue is not None:
+            late = (queue.late.median, queue.late.p95, queue.late.longest) if queue.late is not None else (0, 0, 0)
+            names = ("late median", "late p95", "late longest")
+            found |= {
+                "line": queue.longest,
+                "held": queue.held,
+                **{name: round(one) for name, one in zip(names, late, strict=True)},
+            }
+        if buffer is not None:
+            found |= {"buffer": buffer.longest, "buffer lost": buffer.lost}
+        return found
 
 
 class Watch(Gauge):

@@ -6,6 +6,8 @@ from collections.abc import Collection, Iterable
 from datetime import UTC, datetime
 
 from vetrina.core.base.events import Event
+from vetrina.core.foresight.hidden import ImaginedEvent
+from vetrina.core.foresight.lessons import Foretold
 from vetrina.core.plan.model import Appender
 from vetrina.core.pressure.gauges import AppenderPressure, Watch
 from vetrina.core.rolling.streams import StreamedEvent
@@ -35,7 +37,8 @@ class Pressure:
         advice: bool = False,
         means: Means | None = None,
     ) -> None:
-        self.events = self.lines = self.several = self.streamed = 0
+        self.events = self.lines = self.several = self.streamed = self.imagined = 0
+        self.foretold: Foretold | None = None
         self.first: datetime | None = None
         self.last: datetime | None = None
         self._with_bytes, self._course, self._advice, self._means = with_bytes, course, advice, means or {}
@@ -85,6 +88,7 @@ class Pressure:
         self.events += count
         self.several += count > 1
         self.streamed += isinstance(event, StreamedEvent)
+        self.imagined += isinstance(event, ImaginedEvent)
         self._now = max(self._now, time)
         self.first = time if self.first is None or time < self.first else self.first
         self.last = time if self.last is None or time > self.last else self.last

@@ -2,25 +2,24 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator
-from datetime import UTC, datetime, timedelta, tzinfo
+from collections.abc import Iterable, Iterator
+from datetime import UTC, datetime, timedelta
 from itertools import islice
 from typing import TypeVar
 
-from msgspec import Struct, field
+from msgspec import Struct
 
 from vetrina.core.base import clocks
 from vetrina.core.base.events import Event
-from vetrina.core.foresight.lessons import Ends
-from vetrina.core.plan.model import Appender
-from vetrina.core.rolling.simulation import FileSimulation, Packer
+from vetrina.core.foresight.lessons import Foretold
+from vetrina.core.rolling.lanes import MakePacker, RollingAppender, lane_of
 from vetrina.core.rolling.streams import Stream, StreamedEvent, StreamedEvents, StreamFeeder
-from vetrina.core.rolling.tapes import Tape, travelling_tape
+from vetrina.core.rolling.tapes import Tape
 from vetrina.core.routing.cache import LoggerLevelCache
-from vetrina.core.routing.measuring import ending_of, measures, of_any, to_bytes
+from vetrina.core.routing.measuring import of_any
 from vetrina.core.routing.passages import Passages, Write
 from vetrina.core.routing.router import Route, Router
-from vetrina.core.templates.compiling import MakeMeasure, Measure
+from vetrina.core.templates.compiling import Measure
 
 T = TypeVar("T")
 _TOGETHER = 1000
@@ -28,44 +27,6 @@ _SOME_TIME = datetime(2026, 1, 1, tzinfo=UTC)
 _SOME_SIZE = 100
 _BEGIN, _END = datetime.min.replace(tzinfo=UTC), datetime.max.replace(tzinfo=UTC)
 _LAST_HOUR = _END - timedelta(hours=2)
-MakePacker = Callable[[str], Packer]
-
-
-class FilesForeseen(Struct, frozen=True):
-    """What a file may come to, of which a part is estimated from another recording: ranges over so many ``plays``.
-
-    ``events``, ``bytes``, ``files``, ``peak`` on disk, and ``history`` in seconds, at its shortest or at the end.
-    """
-
-    plays: int
-    events: Ends
-    bytes: Ends
-    files: Ends
-    peak: Ends
-    history: Ends
-
-
-class RollingAppender(Struct):
-    """One file appender: its simulation, how its events are measured, and its traffic by hour (in UTC).
-
-    ``streamed`` tells that added streams are in it, of which no event is recorded; ``foreseen`` is there where a part of it
-    is estimated from another recording.
-    """
-
-    appender: Appender
-    simulation: FileSimulation
-    measures: MakeMeasure
-    content: Callable[[Event, int], bytes] | None
-    watches_starts: bool
-    make: Callable[[float | None], FileSimulation]
-    tape: Tape = field(default_factory=Tape)
-    whole: Tape = field(default_factory=travelling_tape)
-    hours: dict[datetime, list[int]] = field(default_factory=dict)
-    levels: dict[int, list[int]] = field(default_factory=dict)
-    hour: list[int] | None = None
-    streamed: bool = False
-    feeder: StreamFeeder | None = None
-    foreseen: FilesForeseen | None = None
 
 
 Reached = tuple[RollingAppender, int, Measure]
@@ -114,6 +75,7 @@ class Rolling:
         self.first: datetime | None = None
         self.last: datetime | None = None
         self.tracks_levels = self.tracks_clock = False
+        self.foretold: Foretold | None = None
         self._tapes_only = tapes_only
         self._first_event: datetime | None = None
         self._clock = _BEGIN
@@ -127,7 +89,7 @@ class Rolling:
         for one in router.plan.appenders.values():
             if one.sink.traits.rolls and (not wanted or one.name in wanted):
                 packed = ratio if ratios is None else ratios.get(one.name, ratio)
-                self.lanes[one.name] = _lane(one, zone, packed, packer, every_file=every_file)
+                self.lanes[one.name] = lane_of(one, zone, packed, packer, every_file=every_file)
         self._shares = _share(self.lanes) if one_writer else frozenset()
         self._writers = list({id(lane.tape): lane for lane in reversed(self.lanes.values())}.values())[::-1]
         self._watching = [lane for lane in self._writers if lane.watches_starts]
@@ -389,22 +351,6 @@ def _share(lanes: dict[str, RollingAppender]) -> frozenset[str]:
             lane.simulation, lane.tape = one.simulation, one.tape
             shared |= {name, one.appender.name}
     return frozenset(shared)
-
-
-def _lane(
-    appender: Appender, zone: tzinfo, ratio: float | None, packer: MakePacker | None, *, every_file: bool
-) -> RollingAppender:
-    header = to_bytes(appender.template.header(ending_of(appender)), appender.encoding)
-    roll = appender.roll
-
-    def make(packed: float | None) -> FileSimulation:
-        return FileSimulation(roll, zone, header=header, ratio=packed, packer=packer, every_file=every_file)
-
-    content = None
-    if (roll.names.codec or every_file) and ratio is None and packer is not None:
-        render, encoding = appender.template.compile(ending_of(appender)), appender.encoding
-        content = lambda event, number: to_bytes(render(event, number), encoding)  # noqa: E731  (one of two ways)
-    return RollingAppender(appender, make(ratio), measures(appender), content, roll.each_start or not roll.append, make)
 
 
 def _add_all(sums: dict[T, list[int]], more: dict[T, list[int]]) -> None:

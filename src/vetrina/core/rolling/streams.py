@@ -20,7 +20,7 @@ from vetrina.core.base.logger_names import event_name
 from vetrina.core.rolling.simulation import FileSimulation
 
 if TYPE_CHECKING:
-    from vetrina.core.rolling.playing import RollingAppender
+    from vetrina.core.rolling.lanes import RollingAppender
 
 _COPIES = 60
 MOST_COPIES = 10_000

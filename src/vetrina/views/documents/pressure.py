@@ -13,6 +13,7 @@ from vetrina.core.pressure.advice import Played, QueueAdvice
 from vetrina.core.pressure.gauges import AppenderPressure, Whom
 from vetrina.core.pressure.lateness import Lateness
 from vetrina.core.pressure.playing import Pressure as Run
+from vetrina.views.documents.foresight import Estimate, Learned, learned, names_of
 
 _EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
 
@@ -101,8 +102,18 @@ class Advised(Struct):
     slowest: PlayedQueue | None
 
 
+class PressedFigure(Struct):
+    """One figure of which a part is estimated, by its name; times are in seconds."""
+
+    figure: str
+    estimated: Estimate[float]
+
+
 class AppenderPressed(Struct):
-    """What one appender went through. `arrived` reached its limit, recall or queue, or would have."""
+    """What one appender went through. `arrived` reached its limit, recall or queue, or would have.
+
+    `ranges` are there with --learn: the figures are then those of what is expected.
+    """
 
     appender: str
     sink: str
@@ -116,12 +127,13 @@ class AppenderPressed(Struct):
     queue: QueuePressure | UnsetType = UNSET
     buffer: BufferPressure | UnsetType = UNSET
     advice: Advised | UnsetType = UNSET
+    ranges: list[PressedFigure] | UnsetType = UNSET
 
 
 class Pressure(Struct):
     """`pressure --json`. `events` are what was played, `lines` in so many lines, of which `several` stand for more than one.
 
-    `streamed` are of added streams, of which no event is recorded.
+    `streamed` are of added streams, and `estimated` of what `learned` tells (--learn): of these no event is recorded.
     """
 
     events: int
@@ -132,13 +144,19 @@ class Pressure(Struct):
     first: str | None
     last: str | None
     appenders: list[AppenderPressed]
+    estimated: int = 0
+    learned: Learned | UnsetType = UNSET
 
 
 def document(run: Run, found: list[AppenderPressure], advice: dict[str, QueueAdvice], plan: Plan, unreadable: int) -> Pressure:
     """Return the rush hour as a document."""
     appenders = [_appender(one, advice.get(one.appender), plan) for one in found]
     first, last = (one.astimezone(UTC).isoformat().replace("+00:00", "Z") if one else None for one in (run.first, run.last))
-    return Pressure(run.events, run.lines, run.several, run.streamed, unreadable, first, last, appenders)
+    told = run.foretold
+    return Pressure(
+        run.events, run.lines, run.several, run.streamed, unreadable, first, last, appenders, run.imagined,
+        UNSET if told is None else learned(told.lessons, told.totals, told.draws, plan.scale, played=told.played),
+    )  # fmt: skip
 
 
 def _appender(one: AppenderPressure, advice: QueueAdvice | None, plan: Plan) -> AppenderPressed:
@@ -160,7 +178,19 @@ def _appender(one: AppenderPressure, advice: QueueAdvice | None, plan: Plan) -> 
         made.buffer = BufferPressure(buffer.longest, buffer.waited.total_seconds(), buffer.lost, buffer.left)
     if advice is not None:
         made.advice = Advised(advice.wished / SECOND, _played(advice.now), _played(advice.slowest))
+    if one.foreseen:
+        made.ranges = _ranges(one, plan.scale)
     return made
+
+
+def _ranges(one: AppenderPressure, scale: Scale) -> list[PressedFigure]:
+    """Return the ranges of an appender's figures."""
+    figures, found = one.figures(), []
+    for name, ends in one.foreseen.items():
+        part = SECOND if name.startswith(("late", "held")) else 1
+        low, middle, high = (figure / part if part > 1 else figure for figure in (ends.low, figures[name], ends.high))
+        found.append(PressedFigure(name, Estimate(low, middle, high, names_of(ends.lessons, scale), ends.weak)))
+    return found
 
 
 def _stretch(one: AppenderPressure, name: str) -> BusyStretch | None:

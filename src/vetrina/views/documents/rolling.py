@@ -9,10 +9,13 @@ from typing import Literal
 from msgspec import UNSET, Struct, UnsetType
 
 from vetrina.core.base import clocks
-from vetrina.core.rolling.outlook import Advice
-from vetrina.core.rolling.playing import RollingAppender
+from vetrina.core.base.levels import Scale
+from vetrina.core.foresight.lessons import Foretold
+from vetrina.core.rolling.lanes import RollingAppender
+from vetrina.core.rolling.outlook import Advice, kept_history
 from vetrina.core.rolling.simulation import standing_at
 from vetrina.core.rolling.streams import Forecast, Range
+from vetrina.views.documents.foresight import Estimate, Learned, learned, names_of
 
 
 class RolledFile(Struct):
@@ -72,10 +75,21 @@ class AdvisedLimits(Struct):
     history_seconds: float
 
 
+class FilesTotal(Struct):
+    """Events, bytes, files, peak disk and seconds of history of one appender."""
+
+    events: int
+    bytes: int
+    files: int
+    peak_disk_bytes: int
+    history_seconds: float
+
+
 class RollingFiles(Struct):
     """One line of `rolling --json`: the files of one appender, in the order of opening.
 
-    `folder` is there with `--on`, `outlook` with `--runs`, `advice` with `--disk` or `--history`. `history_limited` tells whether a limit acted, so that the history is one that is kept; `estimated`, that added streams
+    `folder` is there with `--on`, `outlook` with `--runs`, `advice` with `--disk` or `--history`. `history_limited` tells whether a limit acted, so that the history is one that is kept; `estimated` is the range of
+    its totals with `--learn`, of which `learned` tells (`files` are those of what is expected), else whether added streams
     (`--rate`) are in it.
     """
 
@@ -84,10 +98,11 @@ class RollingFiles(Struct):
     peak_disk_bytes: int
     history: HistoryKept
     history_limited: bool
-    estimated: bool
+    estimated: bool | Estimate[FilesTotal]
     folder: list[StandingFile] | UnsetType = UNSET
     outlook: Outlook | UnsetType = UNSET
     advice: AdvisedLimits | UnsetType = UNSET
+    learned: Learned | UnsetType = UNSET
 
 
 class ComingName(Struct):
@@ -111,6 +126,8 @@ def document(
     moment: datetime | None,
     forecast: Forecast | None,
     advice: Advice | None,
+    foretold: Foretold | None,
+    scale: Scale,
 ) -> RollingFiles:
     """Return one appender's files as a document, with what was asked besides."""
     found, show = lane.simulation, clocks.iso(zone)
@@ -139,11 +156,28 @@ def document(
         found.peak,
         HistoryKept(*map(shown, found.history())),
         any(one.removed is not None for one in found.files),
-        lane.streamed,
+        _estimated(lane, scale) or lane.streamed,
         UNSET if moment is None else _folder(lane, moment, zone),
         UNSET if forecast is None else _outlook(forecast),
         UNSET if advice is None else _advice(advice),
+        UNSET
+        if foretold is None
+        else learned(foretold.lessons, foretold.totals, foretold.draws, scale, played=foretold.played),
     )
+
+
+def _estimated(lane: RollingAppender, scale: Scale) -> Estimate[FilesTotal] | None:
+    """Return the ranges of a file's totals, None where nothing of it is estimated."""
+    found = lane.foreseen
+    if found is None:
+        return None
+    all_ = (found.events, found.bytes, found.files, found.peak, found.history)
+    low, high = (FilesTotal(*(getattr(one, side) for one in all_)) for side in ("low", "high"))
+    files = lane.simulation.files
+    history = kept_history(lane.simulation).total_seconds()
+    sums = sum(one.events for one in files), sum(one.bytes for one in files)
+    middle = FilesTotal(*sums, len(files), lane.simulation.peak, history)
+    return Estimate(low, middle, high, names_of(found.files.lessons, scale), found.files.weak)
 
 
 def _folder(lane: RollingAppender, moment: datetime, zone: tzinfo) -> list[StandingFile]:
