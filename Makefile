@@ -48,11 +48,11 @@ $(VENV)/bin/python:
 	$(PYTHON) -m venv $(VENV)
 
 $(VENV)/.ready: $(VENV)/bin/python pyproject.toml
-	$(BIN)/pip install --quiet -e '.[live]'
+	$(BIN)/pip install --quiet -e '.[live,learn,survey]'
 	@touch $@
 
 $(STAMP): $(VENV)/bin/python pyproject.toml
-	$(BIN)/pip install --quiet -e '.[test,plot,live,cluster]'
+	$(BIN)/pip install --quiet -e '.[test,plot,live,cluster,survey]'
 	@touch $@ $(VENV)/.ready
 
 clean:

@@ -17,6 +17,7 @@ from vetrina.core.checks.context import HostFacts, PathFacts
 from vetrina.core.checks.runner import Circumstances, Finding
 from vetrina.core.rolling.playing import Rolling
 from vetrina.core.routing.router import Router
+from vetrina.core.survey.statements import Statement
 
 CHECKS = load()
 START = datetime(2026, 1, 1, tzinfo=UTC)
@@ -46,9 +47,20 @@ def events(text: str) -> list[Event]:
     return made
 
 
+def statements(text: str) -> tuple[Statement, ...] | None:
+    """Return the statements after `# source`: a level, a logger and a message on each line."""
+    lines = text.split("# source\n")[1].splitlines() if "# source" in text else []
+    words = [line.split(maxsplit=2) for line in lines]
+    made = [
+        Statement("gate.py", at, logger, level, text, (), error=False, sure=True)
+        for at, (level, logger, text) in enumerate(words, 1)
+    ]
+    return tuple(made) if lines else None
+
+
 def findings(body: str, **known: object) -> list[Finding]:
     """Return what `check` says of a plan."""
-    plan = body.split("# events\n", maxsplit=1)[0]
+    plan = re.split("# (?:events|source)\n", body, maxsplit=1)[0]
     stages = tuple(re.findall(r"^# stage (\w+)", body, re.MULTILINE))
     try:
         found = in_force("vetrina: 1\n" + plan, stages=stages)
@@ -61,7 +73,7 @@ def findings(body: str, **known: object) -> list[Finding]:
     rolling.feed(events(body))
     rolled = checking.rolled_files(rolling) if "# events" in body else None
     rush = looking.rush() if "# events" in body else None
-    return checking.check(found, Circumstances(seen=seen, rolled=rolled, rush=rush, **known))  # type: ignore[arg-type]
+    return checking.check(found, Circumstances(seen=seen, rolled=rolled, rush=rush, statements=statements(body), **known))  # type: ignore[arg-type]
 
 
 @pytest.mark.parametrize("code", FROM_PLAN)

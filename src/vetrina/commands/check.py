@@ -16,11 +16,13 @@ from msgspec.structs import replace
 from vetrina import __version__
 from vetrina.commands import calling, completing, options
 from vetrina.commands.reading import reading
+from vetrina.commands.surveyed import tell_skipped
 from vetrina.core.base.faults import Fault, Refused, Unreadable, offer, refuse
 from vetrina.core.checks import load, page
 from vetrina.core.checks import runner as checking
 from vetrina.core.checks.context import SEVERITIES, Check
 from vetrina.core.config.resolution import ResolvedPlan
+from vetrina.core.survey.statements import Statement
 from vetrina.formats.documents import decode
 from vetrina.formats.inputs import inputs_of
 from vetrina.formats.junit import Case, junit
@@ -30,6 +32,7 @@ from vetrina.views.documents import check as documents
 from vetrina.views.json_text import visible
 from vetrina.work.checking import circumstances
 from vetrina.work.recording import Recording
+from vetrina.work.surveying import surveyed
 
 _CALLS = {"call", "event", "no-such-path", "unknown-stage", "env-file"}
 
@@ -41,6 +44,9 @@ def run(
         list[str] | None, typer.Argument(metavar="PLAN…", help="Plans, YAML or JSON files; - is standard input.")
     ] = None,
     events: Annotated[str | None, typer.Option("--events", metavar="EVENTS", help="Look at these events as well.")] = None,
+    source: Annotated[
+        list[str], typer.Option("--source", metavar="SOURCE", help="Look at the statements of this source too; repeatable.")
+    ] = [],
     all_stages: Annotated[bool, typer.Option("--all-stages", help="Check under each stage too.")] = False,
     probe: Annotated[bool, typer.Option("--probe", help="Look at this machine: folders, disks, git.")] = False,
     probe_network: Annotated[bool, typer.Option("--probe-network", help="Ask for hosts and ports as well.")] = False,
@@ -80,13 +86,14 @@ def run(
 ) -> None:
     """Find what is wrong, risky or pointless in plans: each with its place, the reason, and what to do.
 
-    Checks that look at events (--events) or at this machine (--probe) run only where these are given; a check with
-    events states the least sample that it needs (--explain).
+    Checks that look at events (--events), at the program's source (--source) or at this machine (--probe) run only where
+    these are given; a check with events states the least sample that it needs (--explain).
 
     \b
     Examples:
       vetrina check plan.yaml
       vetrina check plan.yaml --events week.jsonl --all-stages
+      vetrina check plan.yaml --source source
       vetrina check plans/*.yaml --skip idle-limit
       vetrina check plan.yaml --probe --sarif findings.sarif --fail-on error
       vetrina resolve plan.yaml --stage live | vetrina check -
@@ -100,7 +107,7 @@ def run(
     named = _possible(plans, events, also, fail_on, readers, strict=strict)
     call = _Call(
         given, events, also, _limits(limit, checks), _wanted(checks, only, skip), all_stages, probe, probe_network, strict,
-        workers, cluster,
+        workers, cluster, source,
     )  # fmt: skip
     results = [call.check(one) for one in named]
     serious = frozenset(SEVERITIES[: [*map(str, SEVERITIES)].index(fail_on) + 1])
@@ -163,6 +170,7 @@ class _Call(msgspec.Struct, frozen=True):
     strict: bool
     workers: str
     cluster: str
+    source: list[str] = []
 
     def check(self, plan: str) -> _Result:
         """Return the findings on one plan; one that is no document is told, and the next one looked at."""
@@ -170,7 +178,7 @@ class _Call(msgspec.Struct, frozen=True):
             text = decode(sys.stdin.buffer.read(), "-") if plan == "-" else None
             found = self._read(plan, text, None)
             known, bad = self._circumstances(found)
-            known = replace(known, document=found.adoption is not None)
+            known = replace(known, document=found.adoption is not None, statements=self._statements(found))
             names = found.stage_names() if self.all_stages else []
             findings = (
                 checking.check_stages(partial(self._read, plan, text), names, known, self.wanted)
@@ -189,6 +197,14 @@ class _Call(msgspec.Struct, frozen=True):
         """Return a resolved plan, under one more stage."""
         stages = [*self.plan_options.stage, *([stage] if stage else [])]
         return replace(self.plan_options, stage=stages).read(plan, None if text is None else {plan: text}, quiet=True)
+
+    def _statements(self, found: ResolvedPlan) -> tuple[Statement, ...] | None:
+        """Return the statements of the program's source, None where none was named; what was not looked at is told."""
+        if not self.source:
+            return None
+        survey = surveyed(self.source, found.plan.scale, {}, found.plan.separator)
+        tell_skipped(survey)
+        return tuple(survey.statements)
 
     def _circumstances(self, found: ResolvedPlan) -> tuple[checking.Circumstances, int]:
         """Return what is known besides the plan, and how many lines of events were unreadable."""
@@ -259,6 +275,7 @@ def _limits(texts: list[str], checks: dict[str, Check]) -> dict[str, dict[str, f
 _NEEDS = {
     "document": "it needs a document in another format (--by)",
     "events": "it needs --events",
+    "source": "it needs --source",
     "probe": "it needs --probe",
     "network": "it needs --probe-network",
 }

@@ -21,6 +21,7 @@ COMMANDS: dict[str, str] = {
     "receive": "a stand-in for mail, syslog and HTTP on loopback",
     "read": "log files back into events",
     "find": "search what was collected: across files, by time, journeys, timed blocks",
+    "survey": "the messages in a program's source: where each would go, which were never seen",
     "check": "what is wrong, risky or pointless in a plan, and what to do",
     "live": "the levels in a running service beside the planned ones; a recorded change, and back",
     "capture": "a guarded reproduction: changed, marked, put back, collected",

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import sys
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from typing import TYPE_CHECKING
 
@@ -35,6 +35,29 @@ def watched(inputs: Inputs, *, prints: bool = False) -> Iterator[None]:
             yield
     finally:
         bar.end()
+
+
+@contextmanager
+def counting(words: str) -> Iterator[Callable[[int], None]]:
+    """Yield what is told how many were done so far; on a terminal it is shown, from the third second on."""
+    if not sys.stderr.isatty():
+        yield lambda _count: None
+        return
+    begun = drawn = time.monotonic()
+
+    def tell(count: int) -> None:
+        nonlocal drawn
+        now = time.monotonic()
+        if now - begun >= SILENT and now - drawn >= _PAUSE:
+            drawn = now
+            sys.stderr.write(f"\r{words}: {number(count)}")
+            sys.stderr.flush()
+
+    try:
+        yield tell
+    finally:
+        if drawn != begun:
+            sys.stderr.write("\r\x1b[K")
 
 
 class _Bar:

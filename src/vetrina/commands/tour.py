@@ -65,13 +65,13 @@ def _unpack(folder: Path) -> None:
         _copy(demo, folder)
 
 
-def _copy(source: Path, target: Path) -> None:
-    """Copy the files of a folder, and of those in it."""
+def _copy(source: Path, target: Path, ours: frozenset[str] = frozenset({".py", ".pyc"})) -> None:
+    """Copy the files of a folder, and of those in it; ``ours`` are the endings of the package's own."""
     for one in sorted(source.iterdir()):
         if one.is_dir() and one.name != "__pycache__":
             (target / one.name).mkdir(exist_ok=True)
-            _copy(one, target / one.name)
-        elif one.is_file() and one.suffix not in {".py", ".pyc"}:
+            _copy(one, target / one.name, frozenset({".pyc"}))
+        elif one.is_file() and one.suffix not in ours:
             _put(target / one.name, one.read_bytes())
 
 
@@ -90,13 +90,20 @@ def _before(number: int, chapter: Chapter, width: int) -> list[Line]:
 
 
 def _possible() -> tuple[Chapter, ...]:
-    """Return the chapters that can be shown: those with a running service need the library that talks with it."""
-    if find_spec("httpx") is not None:
-        return CHAPTERS
-    calling.remark(["the last chapters, of a running service, are left out: pip install 'vetrina[live]'"])
-    return tuple(
-        one for one in CHAPTERS if one.call[0] not in {"mimic", "live", "capture"} and "INC-7/events.jsonl" not in one.call
-    )
+    """Return the chapters that can be shown: some need libraries of an extra."""
+    found = CHAPTERS
+    if find_spec("httpx") is None:
+        calling.remark(["the last chapters, of a running service, are left out: pip install 'vetrina[live]'"])
+        found = tuple(
+            one for one in found if one.call[0] not in {"mimic", "live", "capture"} and "INC-7/events.jsonl" not in one.call
+        )
+    if find_spec("numpy") is None:
+        calling.remark(["the chapter of what debug will cost is left out: pip install 'vetrina[learn]'"])
+        found = tuple(one for one in found if "--learn" not in one.call)
+    if find_spec("tree_sitter_java") is None:
+        calling.remark(["the chapter of the program's source is left out: pip install 'vetrina[survey]'"])
+        found = tuple(one for one in found if one.call[0] != "survey")
+    return found
 
 
 def _run(chapter: Chapter, folder: Path, width: int, background: ExitStack) -> int:

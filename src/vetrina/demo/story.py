@@ -150,6 +150,31 @@ CHAPTERS: tuple[Chapter, ...] = (
         "Only desk changes. The lines are shown as they will look, and the price stands in the second sentence.",
     ),
     Chapter(
+        "What will debug cost where no recording has it?",
+        "live.jsonl was recorded in service, at info; bench.jsonl on the workbench, where everything was on. What would the gates' "
+        "debug messages add to the daybook?",
+        (
+            "whatif",
+            "plan.yaml",
+            "live.jsonl",
+            "--stage",
+            "live",
+            "--tune",
+            "ropeway.gate=debug",
+            "--set",
+            "appenders[daybook].floor=debug",
+            "--learn",
+            "bench.jsonl",
+        ),
+        "Every figure that holds an estimate is a range. The table says what each was learned from; the latch's rests on little.",
+    ),
+    Chapter(
+        "Which messages could the program write at all?",
+        "The source of gates, drive and ticket office, in three languages. Where would each message go, and which never arrive?",
+        ("survey", "source", "--plan", "plan.yaml", "--stage", "live", "--events", "live.jsonl"),
+        "The scanner's debug messages stop at the level. No statement uses ropeway.wind: its source is not here.",
+    ),
+    Chapter(
         "And in the rush hour?",
         "A Saturday morning, five times as busy: a limit on the alarms, a black box, a slow table at the summit. What gives way first?",
         (

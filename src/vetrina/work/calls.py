@@ -39,6 +39,7 @@ from vetrina.work.applying import Change, Work, nameable, write
 from vetrina.work.asked import known_appenders, known_level, level_range, streams
 from vetrina.work.checking import circumstances
 from vetrina.work.files_over_time import Playing, file_appenders
+from vetrina.work.foreseeing import learned_from
 from vetrina.work.outcomes import Trial
 from vetrina.work.pressing import RushHour
 from vetrina.work.recording import Recording
@@ -183,6 +184,9 @@ def rolling(
     repeat: int = 1,
     rates: Sequence[str] = (),
     ratio: float | None = None,
+    learn: Sequence[Events] = (),
+    recorded: Plan | ResolvedPlan | None = None,
+    seed: int = 1,
 ) -> Rolling:
     """Play events into the plan's files and return them: when each opened and closed, and what was removed.
 
@@ -195,12 +199,16 @@ def rolling(
         repeat: How often the events are played, shifted by whole days.
         rates: Streams to add, `LOGGER LEVEL N/second|minute|hour|day [BYTES]`.
         ratio: Packed size in parts of the size; measured by packing where None.
+        learn: Recordings of what the events lack; each file's ``foreseen`` then holds ranges.
+        recorded: The plan under which the events were recorded; with ``learn``.
+        seed: For ``learn``.
     """
     found = _plan(plan)
     file_appenders(found, appenders, "appenders")
     playing = Playing(
-        Recording(events), repeat, streams=streams(found.scale, rates, "rate"), ratio=ratio, wanted=tuple(appenders)
-    )
+        Recording(events), repeat, 1.0, seed, streams(found.scale, rates, "rate"), ratio, tuple(appenders),
+        learned_from(learn, None if recorded is None else _plan(recorded), seed),
+    )  # fmt: skip
     return playing.files(found)[0]
 
 
@@ -214,6 +222,8 @@ def pressure(
     spread: bool = False,
     rates: Sequence[str] = (),
     seed: int = 1,
+    learn: Sequence[Events] = (),
+    recorded: Plan | ResolvedPlan | None = None,
 ) -> list[AppenderPressure]:
     """Play events through limits, recalls and queues, and return what each appender goes through in the rush hour.
 
@@ -225,15 +235,28 @@ def pressure(
         repeat: How often the events are played, shifted by whole days.
         spread: Whether lines that stand for several events are spread over the time to the next line of their logger.
         rates: Streams to add, `LOGGER LEVEL N/second|minute|hour|day [BYTES]`.
-        seed: For ``scale``.
+        seed: For ``scale`` and ``learn``.
+        learn: Recordings of what the events lack; each appender's ``foreseen`` then holds ranges of its `figures`.
+        recorded: The plan under which the events were recorded; with ``learn``.
     """
     found = _plan(plan)
     known_appenders(found, appenders, "appenders")
     added = streams(found.scale, rates, "rate")
-    return RushHour(Recording(events), repeat, spread, scale, seed, added, tuple(appenders)).play(found).appenders
+    learned = learned_from(learn, None if recorded is None else _plan(recorded), seed)
+    rush = RushHour(Recording(events), repeat, spread, scale, seed, added, tuple(appenders), learned=learned)
+    return rush.play(found).appenders
 
 
-def whatif(today: ResolvedPlan, changed: ResolvedPlan, events: Events, *, rates: Sequence[str] = ()) -> Outcome:
+def whatif(
+    today: ResolvedPlan,
+    changed: ResolvedPlan,
+    events: Events,
+    *,
+    rates: Sequence[str] = (),
+    learn: Sequence[Events] = (),
+    recorded: Plan | ResolvedPlan | None = None,
+    seed: int = 1,
+) -> Outcome:
     """Return what a change would do to events: gained, lost, bytes, files, findings.
 
     Args:
@@ -241,8 +264,12 @@ def whatif(today: ResolvedPlan, changed: ResolvedPlan, events: Events, *, rates:
         changed: The plan as it would be: `resolve` with further `sets`, `tunes`, `layers` or `stages`.
         events: The events.
         rates: Streams to add, `LOGGER LEVEL N/second|minute|hour|day [BYTES]`.
+        learn: Recordings of what the events lack: what they tell is estimated, with ranges.
+        recorded: The plan under which the events were recorded; ``today`` where None.
+        seed: For ``learn``.
     """
-    return Trial(Recording(events), streams=streams(today.plan.scale, rates, "rate")).outcome(today, changed)
+    learned = learned_from(learn, _plan(recorded or today), seed)
+    return Trial(Recording(events), streams=streams(today.plan.scale, rates, "rate"), learned=learned).outcome(today, changed)
 
 
 class Differences(Struct, frozen=True):

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from functools import partial
+from pathlib import Path
 
 from msgspec import Struct
 
+from vetrina.core.base.events import Event
+from vetrina.core.base.faults import refuse
 from vetrina.core.foresight.hidden import Learner, Measured, Recorded
 from vetrina.core.foresight.lessons import Lessons, learn, names_asked
 from vetrina.core.plan.model import Plan
@@ -46,6 +49,15 @@ class Learned(Struct, frozen=True):
         names = names_asked(learner, self.recorded.separator)
         seen = recording.gather(self.recorded.scale, partial(takers.seen_here, self.recorded, names))
         return learn(learner, seen.found, self.recorded.separator, self.name)
+
+
+def learned_from(learn: Sequence[str | Path | Iterable[Event]], recorded: Plan | None, seed: int) -> Learned | None:
+    """Return what is to be learned from, None from nothing; raise Refused where it is not said how the events were recorded."""
+    if not learn:
+        return None
+    if recorded is None:
+        raise refuse("under which plan were the events recorded?", fix="give recorded=PLAN", where="learn")
+    return Learned(tuple(Recording(one) for one in learn), recorded, seed)
 
 
 def _measured(plans: Sequence[Plan], known: dict[tuple[int, str], MakeMeasure], side: int, name: str) -> MakeMeasure:

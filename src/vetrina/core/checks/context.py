@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from functools import cached_property
 from typing import Literal
 
@@ -19,6 +19,7 @@ from vetrina.core.plan.model import Appender, Attachment, Plan, Rule, SinkTraits
 from vetrina.core.pressure.gauges import AppenderPressure
 from vetrina.core.rolling.simulation import FileSimulation
 from vetrina.core.routing.counting import ChannelCount
+from vetrina.core.survey.statements import Statement
 
 Severity = Literal["error", "warning", "hint"]
 SEVERITIES: tuple[Severity, ...] = ("error", "warning", "hint")
@@ -44,7 +45,7 @@ class Hit(Struct, frozen=True):
 class Check(Struct, frozen=True):
     """A check: its code, how grave what it finds is, and how it finds it.
 
-    ``limits`` are its thresholds with their defaults; ``needs`` is `plan`, `events`, `probe`, `network`, `document`
+    ``limits`` are its thresholds with their defaults; ``needs`` is `plan`, `events`, `source`, `probe`, `network`, `document`
     (one in another format, read through a mapping) or `fault` (told while reading). ``title`` is one line.
     """
 
@@ -52,7 +53,7 @@ class Check(Struct, frozen=True):
     severity: Severity
     title: str
     find: Callable[[CheckContext], Iterable[Hit]]
-    needs: Literal["plan", "events", "probe", "network", "document", "fault"] = "plan"
+    needs: Literal["plan", "events", "source", "probe", "network", "document", "fault"] = "plan"
     limits: dict[str, float] = {}
 
 
@@ -131,6 +132,7 @@ class CheckContext:
         rolled: dict[str, FileSimulation] | None = None,
         limits: dict[str, dict[str, float]] | None = None,
         rush: RushSeen | None = None,
+        statements: Sequence[Statement] | None = None,
     ) -> None:
         self.found = found
         self.plan: Plan = found.plan
@@ -139,6 +141,7 @@ class CheckContext:
         self.paths = paths or {}
         self.hosts = hosts or {}
         self.rolled = rolled
+        self.statements = statements or ()
         self.rush = rush or RushSeen({}, {})
         self._limits = limits or {}
 

@@ -34,6 +34,7 @@ from vetrina.core.rolling.simulation import FileSimulation
 from vetrina.core.routing.cache import RowNames
 from vetrina.core.routing.counting import ChannelCount
 from vetrina.core.routing.router import Route, Router
+from vetrina.core.survey.statements import Statement
 
 _MOST_CHANNELS = 1000
 
@@ -63,7 +64,7 @@ class Finding(Struct, frozen=True):
 class Circumstances(Struct, frozen=True):
     """What checks may know besides the plan: events seen, this machine, the network, thresholds.
 
-    ``document`` tells whether the plan was read from a document in another format.
+    ``document`` tells whether the plan was read from a document in another format; ``statements`` are those of the program.
     """
 
     seen: dict[str, LoggerSeen] | None = None
@@ -73,11 +74,18 @@ class Circumstances(Struct, frozen=True):
     limits: dict[str, dict[str, float]] = {}
     rush: RushSeen | None = None
     document: bool = False
+    statements: tuple[Statement, ...] | None = None
 
     def needs(self) -> set[str]:
         """Return which kinds of check can be run."""
         known = {"plan", "fault"}
-        given = (("events", self.seen), ("probe", self.paths), ("network", self.hosts), ("document", self.document or None))
+        given = (
+            ("events", self.seen),
+            ("source", self.statements),
+            ("probe", self.paths),
+            ("network", self.hosts),
+            ("document", self.document or None),
+        )
         return known | {need for need, there in given if there is not None}
 
 
@@ -180,7 +188,14 @@ def from_fault(fault: Fault) -> Finding:
 def check(found: ResolvedPlan, known: Circumstances, only: frozenset[str] = frozenset()) -> list[Finding]:
     """Return every finding on a plan in force, by place; ``only`` names the checks to run, all without any."""
     scene = CheckContext(
-        found, seen=known.seen, paths=known.paths, hosts=known.hosts, rolled=known.rolled, limits=known.limits, rush=known.rush
+        found,
+        seen=known.seen,
+        paths=known.paths,
+        hosts=known.hosts,
+        rolled=known.rolled,
+        limits=known.limits,
+        rush=known.rush,
+        statements=known.statements,
     )
     needs = replace(known, document=found.adoption is not None).needs()
     checks = [one for code, one in load().items() if one.needs in needs and (not only or code in only)]

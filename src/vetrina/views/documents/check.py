@@ -40,7 +40,7 @@ class CheckPage(Struct):
     code: str
     severity: Literal["error", "warning", "hint"]
     title: str
-    needs: Literal["plan", "events", "probe", "network", "document", "fault"]
+    needs: Literal["plan", "events", "source", "probe", "network", "document", "fault"]
     limits: dict[str, float]
     page: str
 

@@ -1,0 +1,1 @@
+"""Source code, read for the statements in it that write to a log."""
