@@ -20,7 +20,6 @@ from vetrina.core.base.events import Event
 from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.core.foresight.hidden import Recorded
 from vetrina.core.routing.router import Router
-from vetrina.work.files_over_time import Playing
 from vetrina.work.foreseeing import Learned
 from vetrina.work.outcomes import Trial
 from vetrina.work.recording import Recording
@@ -110,22 +109,23 @@ def one(score: Score, setting: Setting, seed: int, before: ResolvedPlan, after: 
     recorded = Recorded(Router(before.plan))
     held = [event for event in whole if not recorded.hides(event)]
     learned = Learned((Recording(tells),), before.plan, seed)
-    effects = Trial(Recording(held), learned=learned).outcome(before, after).effects
-    truth = Trial(Recording(whole)).outcome(before, after).effects
-    for name, shift in effects.appenders.items():
-        for what, ends, real in (
-            ("events", shift.after.events_ends, truth.appenders[name].after.events),
-            ("bytes", shift.after.bytes_ends, truth.appenders[name].after.bytes),
+    outcome = Trial(Recording(held), learned=learned).outcome(before, after)
+    truth = Trial(Recording(whole)).outcome(before, after)
+    for name, shift in outcome.effects.appenders.items():
+        real = truth.effects.appenders[name].after
+        for what, ends, true in (
+            ("events", shift.after.events_ends, real.events),
+            ("bytes", shift.after.bytes_ends, real.bytes),
         ):
             if ends is not None:
-                score.take(what, ends.low, real, ends.high)
-    for key, shift in effects.cells.items():
-        if shift.after.events_ends is not None:
-            score.take("each logger", shift.after.events_ends.low, truth.cells[key].after.events, shift.after.events_ends.high)
-    files = Playing(Recording(held), seed=seed, learned=learned).files(after.plan)[0].lanes["book"].foreseen
-    rolled = Playing(Recording(whole)).files(after.plan)[0].lanes["book"].simulation
-    if files is not None:
-        score.take("files", files.files.low, len(rolled.files), files.files.high)
+                score.take(what, ends.low, true, ends.high)
+    for key, shift in outcome.effects.cells.items():
+        ends = shift.after.events_ends
+        if ends is not None:
+            score.take("each logger", ends.low, truth.effects.cells[key].after.events, ends.high)
+    for mine, theirs in zip(outcome.rolled, truth.rolled, strict=True):
+        if mine.after is not None and mine.after.foreseen is not None and theirs.after is not None:
+            score.take("files", mine.after.foreseen.files.low, theirs.after.files, mine.after.foreseen.files.high)
 
 
 def main() -> None:

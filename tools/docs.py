@@ -30,9 +30,9 @@ _SMALL = re.compile(r"```yaml\n# small.yaml\n(.*?)```", re.DOTALL)
 def prepare(folder: Path) -> None:
     """Put the demo's files and README's small plan into ``folder``."""
     for source in DEMO.rglob("*"):
-        if source.is_file() and source.suffix not in {".py", ".pyc"}:
+        if source.is_file() and source.suffix != ".pyc" and (source.suffix != ".py" or source.parent != DEMO):
             target = folder / source.relative_to(DEMO)
-            target.parent.mkdir(exist_ok=True)
+            target.parent.mkdir(parents=True, exist_ok=True)
             target.write_bytes(source.read_bytes())
     small = _SMALL.search((ROOT / "README.md").read_text(encoding="utf-8"))
     if small:

@@ -275,6 +275,7 @@ def _checks() -> str:
     needs = {
         "plan": "the plan",
         "events": "events (`--events`)",
+        "source": "the program's source (`--source`)",
         "probe": "this machine (`--probe`)",
         "network": "the network (`--probe-network`)",
         "document": "a document in another format (`--by`)",

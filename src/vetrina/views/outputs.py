@@ -23,6 +23,7 @@ from vetrina.views.documents.rehearse import Receive, Rehearse
 from vetrina.views.documents.resolve import Resolve
 from vetrina.views.documents.rolling import RollingFiles, RollingNames
 from vetrina.views.documents.routes import Routes, RoutesEach, RoutesGrouped
+from vetrina.views.documents.survey import SurveyedStatement, UnexplainedEvents, UnspokenLogger
 from vetrina.views.documents.whatif import WhatIf
 from vetrina.views.documents.why import Why
 
@@ -52,6 +53,9 @@ OUTPUTS: dict[str, Any] = {
     "pressure": Pressure,
     "whatif": WhatIf,
     "compare": Compare,
+    "survey": SurveyedStatement,
+    "survey-unspoken": UnspokenLogger,
+    "survey-unexplained": UnexplainedEvents,
     "apply": Apply,
     "undo": Undo,
     "undo-list": UndoList,

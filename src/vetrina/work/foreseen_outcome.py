@@ -19,8 +19,8 @@ from vetrina.core.routing.router import Router
 from vetrina.work.foreseeing import plays_of
 from vetrina.work.recording import Recording
 
-_QUICK = 100_000
-"""Events that are played through two plans in some five seconds."""
+_QUICK = 60_000
+"""Events that are played through two plans in some three seconds."""
 
 
 def foreseen(

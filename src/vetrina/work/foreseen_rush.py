@@ -9,8 +9,8 @@ from vetrina.core.plan.model import Plan
 from vetrina.work.foreseeing import plays_of
 from vetrina.work.pressing import Pressed, RushHour
 
-_QUICK = 150_000
-"""Events that are played in some five seconds."""
+_QUICK = 80_000
+"""Events that are played in some three seconds."""
 
 
 def foreseen_rush(rush: RushHour, plan: Plan, lessons: Lessons, *, course: bool) -> Pressed:

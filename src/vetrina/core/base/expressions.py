@@ -101,6 +101,6 @@ def pattern_set(texts: Sequence[str]) -> Callable[[str], list[int]]:
 
     def places(text: str) -> list[int]:
         clean = text if text.isascii() else text.encode("utf-8", "replace").decode()
-        return sorted(begun + at for begun, one in sets for at in one.Match(clean))
+        return sorted(begun + at for begun, one in sets for at in one.Match(clean) or ())
 
     return places

@@ -67,18 +67,21 @@ class _Samples:
         for at, one in enumerate(kind.samples):
             hours.setdefault(hour_of(one.time), []).append(at)
         self._groups = [np.array(some) for some in hours.values()]
-        self._weights = np.array([len(some) for some in self._groups], float) / len(kind.samples)
+        self._ends = np.cumsum([len(some) for some in self._groups]) / len(kind.samples)
 
     def pick(self, chance: Any, count: int, begun: int, ended: int) -> tuple[Array, Array]:
         """Return which samples so many events are copies of, and their times within an hour that begins and ends then."""
-        group = self._groups[int(chance.choice(len(self._groups), p=self._weights))]
+        at = min(int(np.searchsorted(self._ends, chance.random(), side="right")), len(self._groups) - 1)
+        group = self._groups[at]
         rounds, rest = divmod(count, len(group))
-        picked = np.concatenate([np.tile(group, rounds), chance.choice(group, rest, replace=False)])
+        picked = chance.permutation(group)[:rest]
+        if rounds:
+            picked = np.concatenate([np.tile(group, rounds), picked])
         offsets = self.offsets[picked].astype(float)
         if rounds:
             offsets[len(group) :] += chance.uniform(-_APART, _APART, len(picked) - len(group))
         times = begun + (np.mod(offsets, HOUR) * ((ended - begun) / HOUR)).astype(np.int64)
-        return picked, np.clip(times, begun, max(begun, ended - 1))
+        return picked, np.minimum(times, max(begun, ended - 1))
 
 
 class Play(Struct, frozen=True):

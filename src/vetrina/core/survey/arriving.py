@@ -76,8 +76,6 @@ def unspoken(statements: Sequence[Statement], plan: Plan) -> list[Unspoken]:
     found = []
     for name in Tree(plan).entries:
         if name != ROOT and name not in used:
-            close = nearest(name, used, cutoff=0.8) or [
-                one for one in loggers if below(name, one, plan.separator) and one != ROOT
-            ]
+            close = nearest(name, used) or [one for one in loggers if below(name, one, plan.separator) and one != ROOT]
             found.append(Unspoken(name, close[0] if close else None))
     return found

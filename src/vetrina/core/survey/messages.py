@@ -11,6 +11,7 @@ _HOLE = re.compile(
     r"\{\{|\}\}|\{([@$]?)([A-Za-z_][A-Za-z0-9_.-]*)?[0-9]*(?:![rsa])?(?:,-?[0-9]+)?(?::[^{}]*)?\}|\$\{([A-Za-z_][A-Za-z0-9_.]*)\}"
 )
 _PERCENT = re.compile(r"%%|%(?:\(([A-Za-z_][A-Za-z0-9_.-]*)\))?[-#0+]*(?:[0-9]+|\*)?(?:\.(?:[0-9]+|\*))?[hlLqzt]*[A-Za-z@]")
+_EITHER = re.compile(f"{_HOLE.pattern}|{_PERCENT.pattern}")
 _NAME = re.compile(r"[A-Za-z_][A-Za-z0-9_.-]*\Z")
 _OWN = frozenset({"self", "this", "cls", "@"})
 
@@ -41,8 +42,13 @@ class Message:
             yield self._hole(name_of(expr))
 
     def _scanned(self, text: str, *, filled: bool) -> str:
-        text = _HOLE.sub(self._brace, text)
-        return _PERCENT.sub(self._percent, text) if filled else text
+        return _EITHER.sub(self._either, text) if filled else _HOLE.sub(self._brace, text)
+
+    def _either(self, match: re.Match[str]) -> str:
+        whole = match.group()
+        if whole.startswith("%"):
+            return _PERCENT.sub(self._percent, whole)
+        return _HOLE.sub(self._brace, whole)
 
     def _brace(self, match: re.Match[str]) -> str:
         whole = match.group()

@@ -79,10 +79,12 @@ class LevelWords:
         words = [word for word in words_of(name) if word not in _AROUND]
         return self.of(words[0]) if len(words) == 1 else None
 
-    def pattern(self) -> re.Pattern[bytes]:
-        """Return what finds, in source code, each name that may be one of a call with a level: as its whole last word, or with log."""
+    def pattern(self, *, called: bool) -> re.Pattern[bytes]:
+        """Return what finds, in source code, each name that may be one of a call with a level.
+
+        ``called`` tells that a bracket, a brace or an exclamation mark follows the name of what is called.
+        """
         names = ({*self._scale.names()} - {*THRESHOLDS}) | {*self._further}
         words = "|".join(sorted(map(re.escape, names), key=len, reverse=True))
-        return re.compile(
-            rf"\b(?:(?:log|write|emit)_?)?(?:{words})(?:f|ln)?\b|\b(?:log|write|emit|exception)\b".encode(), re.IGNORECASE
-        )
+        name = rf"\b(?:(?:(?:log|write|emit)_?)?(?:{words})(?:f|ln)?|log|write|emit|exception)\b"
+        return re.compile((name + (r"(?=\s*[({!<])" if called else "")).encode(), re.IGNORECASE)

@@ -17,6 +17,9 @@ Node = Any
 _SET = re.compile(rb"([A-Za-z_$@][\w$]*)\s*(?::[^=\n;(){}]{0,200})?(?:=(?![=>])|:=|by\s)")
 _TYPED = re.compile(rb"\b\w*[Ll]ogger<[\w.<>, ]{1,200}>\s+@?(\w+)")
 _LIKE_LOG = re.compile(rb"(?i)log")
+_GENERIC = frozenset({"generic_name", "generic_function"})
+_AROUND_NAMES = MEMBERS | {"variable_declaration", "expression_list", "variable_name", "left_assignment_list"}
+_DEEPEST, _MOST_CLIMBED = 2_000, 20_000_000
 _NO_CALL = Call(Name(("",)), (), 0)
 _LOGGER = Name(("logger",))
 
@@ -37,21 +40,20 @@ class _Reader:
         self._root, self._source, self._language = root, source, language
         self._exprs = Exprs(source)
         self._module = module
-        self._imports: dict[str, tuple[str, ...]] | None = None
+        self._climbed = 0
 
     def unit(self, file: str, places: Sequence[tuple[int, int]], wanted: Callable[[str], bool]) -> Unit:
         """Return what the file says."""
         sites: dict[int, Site] = {}
         for begun, ended in places:
-            node = self._call_at(begun, ended)
-            if node is None or node.id in sites:
+            path = self._call_at(self._path(begun, ended), begun, ended)
+            if not path or path[-1].id in sites:
                 continue
-            call = self._exprs.of(node)
+            call = self._exprs.of(path[-1])
             if isinstance(call, Call) and wanted(call.name):
-                sites[node.id] = self._site(call, node)
+                sites[path[-1].id] = self._site(call, path)
         found = sorted(sites.values(), key=lambda site: site.call.line)
         module = self._space() or (() if self._language.by_type else self._module)
-        packages = self._language.name in {"Go", "Rust"}
         return Unit(
             file,
             module,
@@ -59,46 +61,53 @@ class _Reader:
             self._bindings().of,
             self._imported(),
             by_type=self._language.by_type,
-            by_package=packages,
+            by_package=self._language.name in {"Go", "Rust"},
         )
 
-    def _call_at(self, begun: int, ended: int) -> Node | None:
-        """Return the call whose last name stands at a place, None where there is something else."""
-        node = self._root.named_descendant_for_byte_range(begun, ended)
-        if node is None or node.type not in NAMES or node.start_byte > begun or node.end_byte < ended:
-            return None
-        end = node.end_byte
-        up = node.parent
-        while up is not None and up.type in MEMBERS and (up.end_byte == end or up.type in {"generic_name", "generic_function"}):
-            end = max(end, up.end_byte)
-            node, up = up, up.parent
-        while (
-            up is not None
-            and up.type == "call_expression"
-            and up.children
-            and up.children[0] == node
-            and _has_lambda(up.parent)
-        ):
-            return up.parent if _has_lambda(up.parent) else up
-        if up is None or up.type not in CALLS:
-            return None
-        arguments = up.child_by_field_name("arguments")
-        inside = arguments is not None and arguments.start_byte <= begun
-        return None if inside else up
+    def _path(self, begun: int, ended: int) -> list[Node]:
+        """Return the nodes from the root down to the smallest around a place. Raise ValueError where they are too many.
 
-    def _site(self, call: Call, node: Node) -> Site:
+        A node's parent is sought from the root anew each time, so the way down is kept instead.
+        """
+        cursor, found = self._root.walk(), [self._root]
+        while cursor.goto_first_child_for_byte(begun) is not None:
+            node = cursor.node
+            if node.start_byte > begun or node.end_byte < ended:
+                break
+            found.append(node)
+        self._climbed += len(found)
+        if len(found) > _DEEPEST or self._climbed > _MOST_CLIMBED:
+            raise ValueError("too deeply nested")
+        return found
+
+    def _call_at(self, path: list[Node], begun: int, ended: int) -> list[Node]:
+        """Return the way to the call whose last name stands at the end of a way, an empty one where something else stands there."""
+        node = path[-1]
+        if node.type not in NAMES or node.start_byte > begun or node.end_byte < ended:
+            return []
+        end, at = node.end_byte, len(path) - 2
+        while at >= 0 and path[at].type in MEMBERS and (path[at].end_byte == end or path[at].type in _GENERIC):
+            end = max(end, path[at].end_byte)
+            at -= 1
+        if at > 0 and _has_lambda(path[at - 1]) and path[at].type == "call_expression":
+            at -= 1
+        if at < 0 or path[at].type not in CALLS:
+            return []
+        arguments = path[at].child_by_field_name("arguments")
+        inside = arguments is not None and arguments.start_byte <= begun
+        return [] if inside else path[: at + 1]
+
+    def _site(self, call: Call, path: Sequence[Node]) -> Site:
         """Return a call with the types and the caught errors around it."""
         types: list[str] = []
         caught: set[str] = set()
-        up = node.parent
-        while up is not None:
+        for up in path[:-1]:
             if up.type in TYPES or (up.type == "module" and self._language.name == "Ruby"):
-                types.insert(0, self._exprs.name_in(up))
-            elif up.type == "impl_item" or up.type in CATCHES:
-                caught |= self._caught(up) if up.type in CATCHES else set()
-            up = up.parent
+                types.append(self._exprs.name_in(up))
+            elif up.type in CATCHES:
+                caught |= self._caught(up)
         whole = tuple(part for one in types for part in one.replace("::", ".").split(".") if part)
-        return Site(call, whole, frozenset(caught), macro=node.type == "macro_invocation")
+        return Site(call, whole, frozenset(caught), macro=path[-1].type == "macro_invocation")
 
     def _caught(self, node: Node) -> set[str]:
         head = node.child_by_field_name("parameter") or node.child_by_field_name("name") or node.child_by_field_name("variable")
@@ -141,29 +150,25 @@ class _Reader:
             near = self._source[begun : min(line_end if line_end > 0 else ended + 300, ended + 300)]
             if not _LIKE_LOG.search(near) and not self._source[begun:ended].isupper():
                 continue
-            node = self._root.named_descendant_for_byte_range(begun, ended)
-            value = self._set_value(node)
+            path = self._path(begun, ended)
+            node, value = path[-1], self._set_value(path)
             if value is not None:
-                site = self._site(_NO_CALL, node)
+                site = self._site(_NO_CALL, path)
                 found.add(self._exprs.text(node).lstrip("$@"), node.start_point[0] + 1, site.types, value)
                 found.add(self._exprs.text(node), node.start_point[0] + 1, site.types, value)
         for match in _TYPED.finditer(self._source):
-            node = self._root.named_descendant_for_byte_range(*match.span(1))
-            if node is not None and node.type in NAMES:
+            path = self._path(*match.span(1))
+            node = path[-1]
+            if node.type in NAMES:
                 inner = match.group().split(b"<", 1)[1].rsplit(b">", 1)[0].decode("utf-8", "replace")
                 made = Call(_LOGGER, (), node.start_point[0] + 1, (tuple(inner.split(".")),))
-                found.add(self._exprs.text(node), node.start_point[0] + 1, self._site(_NO_CALL, node).types, made)
+                found.add(self._exprs.text(node), node.start_point[0] + 1, self._site(_NO_CALL, path).types, made)
         return found
 
-    def _set_value(self, node: Node) -> Expr | None:
+    def _set_value(self, path: Sequence[Node]) -> Expr | None:
         """Return the value that a name is set to, None where it is not set here."""
-        up = node.parent
-        while (
-            up is not None
-            and up.type in {*MEMBERS, "variable_declaration", "expression_list", "variable_name", "left_assignment_list"}
-            and up.type != "variable_declarator"
-        ):
-            up = up.parent
+        node = path[-1]
+        up = next((one for one in reversed(path[:-1]) if one.type not in _AROUND_NAMES), None)
         if up is None or up.type not in SETS:
             return None
         for field in ("value", "right", "default_value"):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import re
 from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path, PurePath
 from typing import TYPE_CHECKING
@@ -99,7 +100,7 @@ class Sources:
 
     def __init__(self, words: LevelWords, separator: str) -> None:
         self._words, self._reader = words, Reader(words, separator)
-        self._pattern = words.pattern()
+        self._patterns = {called: words.pattern(called=called) for called in (True, False)}
         self._parsers: dict[str, Parser] = {}
         self._packages: dict[PurePath, bool] = {}
 
@@ -124,10 +125,11 @@ class Sources:
         lines = source.count(b"\n") + (not source.endswith(b"\n") and bool(source))
         if suffix not in PYTHON and suffix not in LANGUAGES:
             return Read(name, lines, (), Skipped(Place(name, 1, 1), "its ending names no language that is read"))
-        if not self._pattern.search(source) and not (suffix in PYTHON and b"ogger" in source):
+        pattern = self._patterns[suffix != ".rb"]
+        if not pattern.search(source) and not (suffix in PYTHON and b"ogger" in source):
             return Read(name, lines, ())
         try:
-            unit = self._unit(file, source, suffix)
+            unit = self._unit(file, source, suffix, pattern)
         except SyntaxError as error:
             return Read(
                 name, lines, (), Skipped(Place(name, error.lineno or 1, error.offset or 1), f"not understood: {error.msg}")
@@ -136,14 +138,12 @@ class Sources:
             return Read(name, lines, (), Skipped(Place(name, 1, 1), f"not understood: {error}"))
         return Read(name, lines, () if unit is None else tuple(self._reader.statements(unit)))
 
-    def _unit(self, file: SourceFile, source: bytes, suffix: str) -> Unit | None:
+    def _unit(self, file: SourceFile, source: bytes, suffix: str, pattern: re.Pattern[bytes]) -> Unit | None:
         path = PurePath(file.path)
         if suffix in PYTHON:
             return python_unit(file.path, source, self._python_module(path, PurePath(file.root)), self.wanted)
         language = LANGUAGES[suffix]
-        return tree_unit(
-            file.path, source, self._parser(language), language, _module(path, file.root), self._pattern, self.wanted
-        )
+        return tree_unit(file.path, source, self._parser(language), language, _module(path, file.root), pattern, self.wanted)
 
     def _python_module(self, path: PurePath, root: PurePath) -> tuple[str, ...]:
         """Return a module's dotted name: from the topmost package around it, else from the folder that was named."""
