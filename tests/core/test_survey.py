@@ -26,25 +26,25 @@ def found(folder: Path, name: str, source: str, **words: str) -> list[Statement]
 
 
 PYTHON: Table = {
-    "by its module": ("LOG = getLogger(__name__)\nLOG.info('hello')", [("gate.scan", "info", "hello")]),
+    "by its module": ("LOG = getLogger(__name__); LOG.info('hello')", [("gate.scan", "info", "hello")]),
     "by a text": ("x = make_logger('a.b')\nx.warning('w')", [("a.b", "warn", "w")]),
-    "a child": ("log = getLogger('a')\nlog.getChild('b').debug('d')", [("a.b", "debug", "d")]),
+    "a child": ("log = getLogger('a'); log.getChild('b').debug('d')", [("a.b", "debug", "d")]),
     "a parameter": ("def f(logger):\n  logger.error('e')", [("gate.scan?", "error", "e")]),
-    "a dynamic name": ("log = getLogger(name)\nlog.info('x')", [("gate.scan?", "info", "x")]),
+    "a dynamic name": ("log = getLogger(name); log.info('x')", [("gate.scan?", "info", "x")]),
     "the root": ("import logging\nlogging.warning('r')", [("root", "warn", "r")]),
     "holes": ("log.info('a %s %(b)s {} {c} 100%%', 1)", [("gate.scan?", "info", "a {1} {b} {2} {c} 100%")]),
     "no values, no percent": ("log.info('100%d')", [("gate.scan?", "info", "100%d")]),
     "f-string": ("log.info(f'x {a.b} {f(1)} {c!r:>4} {{d}}')", [("gate.scan?", "info", "x {a.b} {1} {c} {d}")]),
     "put together": ("log.info('x ' + y + ' z' + str(1))", [("gate.scan?", "info", "x {y} z{1}")]),
-    "filled": ("log.info('x {} {y}'.format(1, y=2))\nlog.info('p %s' % q)", [("gate.scan?", "info", "x {1} {y}"), ("gate.scan?", "info", "p {1}")]),
-    "a constant": ("MSG = 'm {x}'\nlog.info(MSG)", [("gate.scan?", "info", "m {x}")]),
+    "filled": ("log.info('x {} {y}'.format(1, y=2)); log.info('p %s' % q)", [("gate.scan?", "info", "x {1} {y}"), ("gate.scan?", "info", "p {1}")]),
+    "a constant": ("MSG = 'm {x}'; log.info(MSG)", [("gate.scan?", "info", "m {x}")]),
     "no text at all": ("log.info(text)", [("gate.scan?", "info", "{text}")]),
-    "by a level's word": ("log.log(CRITICAL, 'c')\nlog.write('info', 'i')", [("gate.scan?", "critical", "c"), ("gate.scan?", "info", "i")]),
+    "by a level's word": ("log.log(CRITICAL, 'c'); log.write('info', 'i')", [("gate.scan?", "critical", "c"), ("gate.scan?", "info", "i")]),
     "by a level at run time": ("log.log(level, 'r')", [("gate.scan?", None, "r")]),
     "an exception": ("log.exception('e')", [("gate.scan?", "error", "e")]),
-    "a list's method": ("items.debug('no')\nmath.log(3)\ncatalog.info('no')\nlog.append('info')", []),
+    "a list's method": ("items.debug('no')\nmath.log(3)\ncatalog.info('no'); log.append('info')", []),
     "a comment and a text": ("# log.info('no')\ns = \"log.info('no')\"", []),
-    "not a call of a level": ("log.isInfoEnabled('x')\nlog.info_level('x')\nlog.setLevel(INFO)", []),
+    "not a call of a level": ("log.isInfoEnabled('x'); log.info_level('x'); log.setLevel(INFO)", []),
 }  # fmt: skip
 JAVA: Table = {
     "by a type": ('package a.b; class Scan { Logger l = Factory.getLogger(Scan.class); void f() { l.info("x {}", 1); } }', [("a.b.Scan", "info", "x {1}")]),
@@ -77,7 +77,7 @@ RUST: Table = {
 }  # fmt: skip
 PHP: Table = {
     "a member": ('<?php namespace A\\B; class S { function f() { $this->logger->info("g {g} $x"); } }', [("A.B.S?", "info", "g {g} {x}")]),
-    "made by a text": ("<?php $l = F::getLogger('gate'); $l->warning(sprintf('n %d', $n)); $l->log(LogLevel::ERROR, 'a' . $b);", [("gate", "warn", "n {1}"), ("gate", "error", "a{b}")]),
+    "made by a text": ("<?php $l = F::getLogger('gate'); $l->warning(sprintf('n %d', $n)); $l->log(Level::ERROR, 'a' . $b);", [("gate", "warn", "n {1}"), ("gate", "error", "a{b}")]),
     "not taken": ("<?php $list->debug('no'); // $log->info('no')\n$s = '$log->info(1)';", []),
 }  # fmt: skip
 RUBY: Table = {
@@ -121,7 +121,7 @@ def test_statements_are_found_by_their_shape(tmp_path: Path, suffix: str, source
 @pytest.mark.parametrize(
     "name, source",
     [
-        ("a.py", "x = 1\nlog.info(\n  'a'\n)"),
+        ("a.py", "x = 1; log.info(\n  'a'\n)"),
         ("A.java", 'class S {\n void f() { log\n.info(\n"a"\n); } }'),
         ("a.rs", 'fn f() {\n info!(\n "a"\n );\n}'),
         ("a.kt", 'fun f() {\n log.info {\n "a"\n }\n}'),
@@ -157,7 +157,7 @@ def test_loggers_that_one_module_makes_and_another_imports_are_known(tmp_path: P
         (tmp_path / "pkg" / name).write_text(text)
     (one,) = found(tmp_path, "pkg/door.py", "from .logs import AUDIT as mine\nmine.info('x')")
     (unknown,) = [
-        two for two in found(tmp_path, "pkg/door.py", "from other.logs import LOG\nLOG.info('x')") if two.message == "x"
+        two for two in found(tmp_path, "pkg/door.py", "from other.logs import LOG; LOG.info('x')") if two.message == "x"
     ]
 
     assert (one.logger, one.sure) == ("audit", True)
@@ -165,7 +165,7 @@ def test_loggers_that_one_module_makes_and_another_imports_are_known(tmp_path: P
 
 
 def test_further_words_for_levels(tmp_path: Path) -> None:
-    source = "log.severe('s')\nlog.log(Level.FINE, 'f')"
+    source = "log.severe('s'); log.log(Level.FINE, 'f')"
 
     assert found(tmp_path, "a.py", source) == []
     assert [one.level for one in found(tmp_path, "a.py", source, severe="error", fine="debug")] == ["error", "debug"]

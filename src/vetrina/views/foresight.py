@@ -10,6 +10,8 @@ from vetrina.core.foresight.wording import told_words
 from vetrina.views.screen import Column, Line, Span, counted, level_style, number, span, table, whole, wrapped
 
 _MOST = 12
+_NARROW = 96
+"""Below so many columns the counts that an estimate stands on are left to --wide and --json."""
 
 
 def mark_words(lessons: Lessons, draws: int, *, played: bool) -> str:
@@ -58,6 +60,17 @@ def _table(found: Sequence[Total], scale: Scale, width: int, *, wide: bool) -> l
         ]
         for one in (ordered if wide else ordered[:_MOST])
     ]
+    if width < _NARROW and not whole(width):
+        heads = [Column("logger", least=22), *heads[1:3], Column("set against", least=12), *heads[5:7]]
+        rows = [
+            [
+                *row[:3],
+                span(one.lesson.base),
+                row[5],
+                span(row[6].text + (" weak" if one.lesson.weak else ""), "raised" if one.lesson.weak else ""),
+            ]
+            for row, one in zip(rows, ordered, strict=False)
+        ]
     lines = table(heads, rows, width, 2)
     if len(ordered) > _MOST and not wide:
         lines.append([Span(f"  … and {counted(len(ordered) - _MOST, 'line')} more (--wide, --json)", "quiet")])

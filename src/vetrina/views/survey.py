@@ -118,11 +118,16 @@ def lost_lines(statements: Sequence[Statement], arrivals: Sequence[Arrival], sca
         [Span(f"Never arrives anywhere: {number(len(lost))} of {counted(len(statements), 'statement')}", "title")],
     ]
     if len(lost) > len(grave):
-        counts: dict[str, int] = {}
+        gates: dict[str, dict[str, int]] = {}
         for one, arrival in lost:
             if (scale.severity(one.level) or 0) < _WARN:
-                counts[f"{one.level}, at {arrival.stopped_at}"] = counts.get(f"{one.level}, at {arrival.stopped_at}", 0) + 1
-        text = f"below warn: {', '.join(f'{number(count)} {words}' for words, count in sorted(counts.items()))}"
+                counts = gates.setdefault(str(arrival.stopped_at), {})
+                counts[str(one.level)] = counts.get(str(one.level), 0) + 1
+        words = [
+            f"{', '.join(f'{number(count)} at {level}' for level, count in sorted(counts.items()))} (the gate {gate} stops them)"
+            for gate, counts in sorted(gates.items())
+        ]
+        text = f"below warn: {'; '.join(words)}"
         lines += [[Span("  "), *line] for line in wrapped(text, width - 2, 2)]
     if grave:
         shown = grave[: most(width, _FEW)]

@@ -73,9 +73,19 @@ def unspoken(statements: Sequence[Statement], plan: Plan) -> list[Unspoken]:
     for logger in loggers:
         segments = logger.split(plan.separator)[:64]
         used.update(plan.separator.join(segments[:count]) for count in range(1, len(segments) + 1))
-    found = []
-    for name in Tree(plan).entries:
-        if name != ROOT and name not in used:
-            close = nearest(name, used) or [one for one in loggers if below(name, one, plan.separator) and one != ROOT]
-            found.append(Unspoken(name, close[0] if close else None))
-    return found
+    return [
+        Unspoken(name, _near(name, used, loggers, plan.separator))
+        for name in Tree(plan).entries
+        if name != ROOT and name not in used
+    ]
+
+
+def _near(name: str, used: Iterable[str], loggers: Iterable[str], separator: str) -> str | None:
+    """Return the used logger that one may be meant to be: alike in its last segment, or all in all; else one above it."""
+    parent, _, last = name.rpartition(separator)
+    siblings = {one.rpartition(separator)[2]: one for one in used if one.rpartition(separator)[0] == parent}
+    if close := nearest(last, siblings):
+        return siblings[close[0]]
+    if close := nearest(name, used, cutoff=0.86):
+        return close[0]
+    return next((one for one in loggers if one != ROOT and below(name, one, separator)), None)

@@ -12,7 +12,7 @@ _BEFORE = ("log", "write", "emit")
 _AROUND = {"log", "level", "levels", "severity", "priority"}
 LOGS = frozenset({"log", "logger", "logging", "logs"})
 _ENDS = ("log", "logger", "logging")
-_OTHERS = frozenset({"analog", "backlog", "blog", "catalog", "changelog", "dialog", "prolog", "epilog", "weblog", "monolog"})
+_OTHERS = frozenset({"analog", "backlog", "blog", "catalog", "changelog", "dialog", "prolog", "epilog", "weblog"})
 """Words that end like one for a log and mean something else."""
 WRITES = frozenset({"log", "write", "emit"})
 

@@ -21,7 +21,7 @@ def python_unit(file: str, source: bytes, module: tuple[str, ...], wanted: Calla
         tree = ast.parse(source)
     bindings = Bindings()
     imports: dict[str, tuple[str, ...]] = {}
-    sites: list[Site] = []
+    sites: list[tuple[int, int, Site]] = []
     waiting: list[tuple[ast.AST, tuple[str, ...], frozenset[str]]] = [(tree, (), frozenset())]
     while waiting:
         node, types, caught = waiting.pop()
@@ -30,7 +30,7 @@ def python_unit(file: str, source: bytes, module: tuple[str, ...], wanted: Calla
             if wanted(name):
                 found = _expr(node, 0)
                 if isinstance(found, Call):
-                    sites.append(Site(found, types, caught))
+                    sites.append((node.lineno, node.col_offset, Site(found, types, caught)))
         elif isinstance(node, ast.ClassDef):
             types = (*types, node.name)
         elif isinstance(node, ast.ExceptHandler):
@@ -41,9 +41,9 @@ def python_unit(file: str, source: bytes, module: tuple[str, ...], wanted: Calla
             for target, value in _bound(node):
                 bindings.add(target, node.lineno, types, _expr(value, 0))  # type: ignore[attr-defined]
         waiting += [(child, types, caught) for child in ast.iter_child_nodes(node)]
-    sites.sort(key=lambda site: site.call.line)
+    ordered = tuple(site for _, _, site in sorted(sites, key=lambda one: one[:2]))
     logging = next((name for name, path in imports.items() if path == ("logging",)), "")
-    return Unit(file, module, tuple(sites), bindings.of, imports, by_type=False, made=bindings.outside(), standard_log=logging)
+    return Unit(file, module, ordered, bindings.of, imports, by_type=False, made=bindings.outside(), standard_log=logging)
 
 
 def module_of(path: PurePath, packages: Callable[[PurePath], bool]) -> tuple[str, ...]:
