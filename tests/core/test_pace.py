@@ -12,8 +12,9 @@ from hypothesis import strategies as st
 
 from plans import in_force
 from vetrina.core.base.events import Event
-from vetrina.core.changes.outcome import Kept, Outcome, unheard, verdict
+from vetrina.core.changes.outcome import Kept, Outcome, verdict
 from vetrina.core.changes.side_by_side import Comparison
+from vetrina.core.foresight.unheard import unheard
 from vetrina.core.rolling.pace import pace_of, seconds_by_day
 from vetrina.core.rolling.streams import Stream
 from vetrina.core.routing.router import Router
@@ -81,7 +82,7 @@ def outcome(tunes: str, events: list[Event], streams: tuple[Stream, ...] = ()) -
     comparison = Comparison(Router(before.plan), Router(after.plan))
     comparison.feed(events)
     effects = comparison.result(streams)
-    told = unheard(Router(before.plan), Router(after.plan), effects)
+    told = unheard(Router(before.plan), Router(after.plan), effects.recorded)
     return Outcome((tunes,), effects, (), told, (), (), (), (), {"book": "file", "desk": "console"})
 
 

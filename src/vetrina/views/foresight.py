@@ -6,6 +6,7 @@ from collections.abc import Iterable, Sequence
 
 from vetrina.core.base.levels import Scale
 from vetrina.core.foresight.lessons import Foretold, Lessons, Total
+from vetrina.core.foresight.unheard import UnrecordedLevels
 from vetrina.core.foresight.wording import told_words
 from vetrina.views.screen import Column, Line, Span, counted, level_style, number, span, table, whole, wrapped
 
@@ -23,6 +24,7 @@ def foretold_lines(foretold: Foretold, scale: Scale, width: int) -> list[Line]:
     """Return the sentence on top and what it stands on; what ~ means is told where anything bears it."""
     lessons = foretold.lessons
     lines = wrapped(span(told_words(lessons, scale)).text, width, 2, "raised" if lessons.weak else "")
+    lines += unheard_lines(foretold.unheard, scale, width, learned=True)
     lines += lesson_lines(lessons, foretold.totals, scale, width, wide=whole(width))
     if foretold.totals:
         lines += wrapped(f"  {span(mark_words(lessons, foretold.draws, played=foretold.played)).text}", width, 2, "quiet")
@@ -99,3 +101,30 @@ def _rest(lessons: Lessons, scale: Scale, width: int) -> list[Line]:
 
 def _named(owns: Iterable[tuple[str, int]], scale: Scale) -> str:
     return ", ".join(f"{logger} {scale.name(severity)}" for logger, severity in owns)
+
+
+def unheard_lines(unheard: Sequence[UnrecordedLevels], scale: Scale, width: int, *, learned: bool) -> list[Line]:
+    """Return what the recording cannot tell: of whole parts of the tree, then of single loggers, those alike together."""
+    lines: list[Line] = []
+    for one in unheard:
+        if one.below:
+            text = (
+                f"warning: {'neither these events nor the recordings of --learn hold anything' if learned else 'these events hold nothing'} "
+                f"at {_levels(one, scale)} from {one.logger} and below it, so they cannot tell what "
+                f"the change would add; use a recording made at {scale.name(one.low)}{'' if learned else ', with --learn'}, or "
+                f"--rate '{one.logger} {scale.name(one.low)} 10/second'"
+            )
+            lines += wrapped(span(text).text, width, 2, "raised")
+    alone: dict[str, list[str]] = {}
+    for one in unheard:
+        if not one.below:
+            alone.setdefault(_levels(one, scale), []).append(one.logger)
+    for levels, names in alone.items():
+        who = "nothing is recorded" if learned else "these events hold nothing"
+        text = f"note: {who} at {levels} from {', '.join(names)}; whether they have any cannot be told"
+        lines += wrapped(span(text).text, width, 2, "raised")
+    return lines
+
+
+def _levels(one: UnrecordedLevels, scale: Scale) -> str:
+    return scale.name(one.low) if one.low == one.high else f"{scale.name(one.low)} to {scale.name(one.high)}"

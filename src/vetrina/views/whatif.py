@@ -8,12 +8,12 @@ from datetime import date
 from vetrina.core.base.levels import Scale
 from vetrina.core.base.quantities import show_size, show_span
 from vetrina.core.changes.effects import Delta, Effects, Example, Tally
-from vetrina.core.changes.outcome import Kept, Outcome, UnrecordedLevels, any_of, tally_words, verdict
+from vetrina.core.changes.outcome import Kept, Outcome, any_of, tally_words, verdict
 from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.core.foresight.lessons import Ends
 from vetrina.core.foresight.wording import between, told_words
 from vetrina.core.routing.measuring import ending_of
-from vetrina.views.foresight import lesson_lines, mark_words
+from vetrina.views.foresight import lesson_lines, mark_words, unheard_lines
 from vetrina.views.routes import further_lines
 from vetrina.views.screen import Column, Line, Span, counted, level_style, number, shorten, span, table, whole, wrapped
 
@@ -49,7 +49,7 @@ def outcome_lines(
         )
     for sentence in verdict(first):
         lines += wrapped(sentence, width, 2)
-    lines += _unheard_lines(first.unheard, before.plan.scale, width, learned=foreseen is not None)
+    lines += unheard_lines(first.unheard, before.plan.scale, width, learned=foreseen is not None)
     if foreseen is not None:
         lines += lesson_lines(foreseen.lessons, foreseen.totals, before.plan.scale, width, wide=wide)
     lines += _sinks(first, width)
@@ -59,33 +59,6 @@ def outcome_lines(
     lines += _new_lines(first.effects, after, width, wide=wide)
     lines += _notes(first, before.plan.scale, width, wide=wide)
     return lines
-
-
-def _unheard_lines(unheard: Sequence[UnrecordedLevels], scale: Scale, width: int, *, learned: bool) -> list[Line]:
-    """Return what the recording cannot tell: of whole parts of the tree, then of single loggers, those alike together."""
-    lines: list[Line] = []
-    for one in unheard:
-        if one.below:
-            text = (
-                f"warning: {'neither these events nor the recordings of --learn hold anything' if learned else 'these events hold nothing'} "
-                f"at {_levels(one, scale)} from {one.logger} and below it, so they cannot tell what "
-                f"the change would add; use a recording made at {scale.name(one.low)}{'' if learned else ', with --learn'}, or "
-                f"--rate '{one.logger} {scale.name(one.low)} 10/second'"
-            )
-            lines += wrapped(safe_words(text), width, 2, "raised")
-    alone: dict[str, list[str]] = {}
-    for one in unheard:
-        if not one.below:
-            alone.setdefault(_levels(one, scale), []).append(one.logger)
-    for levels, names in alone.items():
-        who = "nothing is recorded" if learned else "these events hold nothing"
-        text = f"note: {who} at {levels} from {', '.join(names)}; whether they have any cannot be told"
-        lines += wrapped(safe_words(text), width, 2, "raised")
-    return lines
-
-
-def _levels(one: UnrecordedLevels, scale: Scale) -> str:
-    return scale.name(one.low) if one.low == one.high else f"{scale.name(one.low)} to {scale.name(one.high)}"
 
 
 def safe_words(text: str) -> str:

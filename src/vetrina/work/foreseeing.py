@@ -7,11 +7,13 @@ from functools import partial
 from pathlib import Path
 
 from msgspec import Struct
+from msgspec.structs import replace
 
 from vetrina.core.base.events import Event
 from vetrina.core.base.faults import refuse
 from vetrina.core.foresight.hidden import Learner, Measured, Recorded
 from vetrina.core.foresight.lessons import Lessons, learn, names_asked
+from vetrina.core.foresight.unheard import unheard
 from vetrina.core.plan.model import Plan
 from vetrina.core.routing.measuring import measures
 from vetrina.core.routing.router import Router
@@ -48,7 +50,9 @@ class Learned(Struct, frozen=True):
             learner.next_recording()
         names = names_asked(learner, self.recorded.separator)
         seen = recording.gather(self.recorded.scale, partial(takers.seen_here, self.recorded, names))
-        return learn(learner, seen.found, self.recorded.separator, self.name)
+        found = learn(learner, seen.found, self.recorded.separator, self.name)
+        heard = {**seen.found.least, **dict(sorted(learner.held, reverse=True))}
+        return replace(found, unheard=unheard(Router(self.recorded), Router(plans[-1]), heard.items()))
 
 
 def learned_from(learn: Sequence[str | Path | Iterable[Event]], recorded: Plan | None, seed: int) -> Learned | None:

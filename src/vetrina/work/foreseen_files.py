@@ -34,11 +34,12 @@ _QUICK, _QUICK_TAPES = 100_000, 1_000_000
 def foreseen_files(playing: Playing, plans: Sequence[Plan], lessons: Lessons) -> list[Rolling]:
     """Return the files of each plan after this traffic and what it lacks, as expected, with ranges."""
     imagination = Imagination(lessons, timeline(lessons, playing.repeat, playing.scale), playing.seed)
+    expected = imagination.expected
     hows = [Files(plan, playing.wanted, playing.ratio, levels=bool(playing.streams)) for plan in plans]
     if lessons.remembers:
         return _fed(playing, hows, imagination)
     tapes = playing.tapes(hows)
-    plays = imagination.plays(plays_of(tapes[0].events + imagination.expected, _QUICK_TAPES))
+    plays = imagination.plays(plays_of(tapes[0].events + expected, _QUICK_TAPES))
     for side, rolling in enumerate(tapes):
         _Tapes(playing, imagination, side, rolling).play(plays)
         rolling.foretold = foretold_of(imagination, plays)

@@ -57,8 +57,9 @@ def played(
         comparison.play(among(events, imagination.events(play)))
         return comparison.result()
 
+    expected = imagination.expected
     middle = effects(imagination.middle())
-    plays = imagination.plays(plays_of(middle.events, _QUICK))
+    plays = imagination.plays(plays_of(max(expected, middle.events), _QUICK))
     give_ranges(middle, [effects(play) for play in plays], lessons, imagination.totals(plays), kinds)
     _give_examples(middle, lessons, plans[1])
     return middle

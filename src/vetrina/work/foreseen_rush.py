@@ -20,8 +20,9 @@ def foreseen_rush(rush: RushHour, plan: Plan, lessons: Lessons, *, course: bool)
     def played(play: Play, *, watched: bool = False) -> Pressed:
         return rush.pressed(plan, among(rush.events(plan), imagination.events(play)), course=watched)
 
+    expected = imagination.expected
     found = played(imagination.middle(), watched=course)
-    plays = imagination.plays(plays_of(found.run.lines, _QUICK))
+    plays = imagination.plays(plays_of(max(expected, found.run.lines), _QUICK))
     figures = [[one.figures() for one in played(play).appenders] for play in plays]
     for at, one in enumerate(found.appenders):
         behind = tuple(dict.fromkeys(kind.lesson for kind in lessons.kinds if (0, one.appender) in kind.kind.ways))

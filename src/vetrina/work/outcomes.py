@@ -9,12 +9,13 @@ from msgspec import Struct
 
 from vetrina.core.base.faults import refuse
 from vetrina.core.changes.effects import Effects
-from vetrina.core.changes.outcome import Outcome, Rolled, difference, rolled, touched_files, unheard
+from vetrina.core.changes.outcome import Outcome, Rolled, difference, rolled, touched_files
 from vetrina.core.changes.side_by_side import Comparison
 from vetrina.core.changes.sides import means_of
 from vetrina.core.checks.runner import Circumstances, check
 from vetrina.core.config.edits import changed_lines
 from vetrina.core.config.resolution import ResolvedPlan
+from vetrina.core.foresight.unheard import unheard
 from vetrina.core.rolling.streams import Stream
 from vetrina.core.routing.router import Router
 from vetrina.work import takers
@@ -56,7 +57,7 @@ class Trial(Struct, frozen=True):
             words,
             effects,
             files,
-            unheard(old, new, effects),
+            unheard(old, new, effects.recorded),
             *findings,
             tuple(changed_lines(before, after)),
             tuple(changed_lines(after, before)),

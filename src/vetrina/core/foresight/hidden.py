@@ -193,10 +193,14 @@ class Stretch(NamedTuple):
 
 
 class SeenSums(Struct):
-    """What a recording holds: seen events by the nearest name that was asked for, and the events that it should not hold."""
+    """What a recording holds: seen events by the nearest name that was asked for, and the events that it should not hold.
+
+    ``least`` is the lowest severity of each logger.
+    """
 
     seen: dict[str, dict[Stretch, int]] = field(default_factory=dict)
     odd: dict[OwnKey, int] = field(default_factory=dict)
+    least: dict[str, int] = field(default_factory=dict)
     first: datetime | None = None
     last: datetime | None = None
 
@@ -210,6 +214,7 @@ class SeenHere:
         self._zone: tzinfo = clocks.zone(plan.zone)
         self._cap = LoggerCap(plan.separator)
         self._nearest: dict[str, str] = {}
+        self._noted: set[tuple[str, int | str]] = set()
         self._begun = self._ended = _EPOCH
         self._stretch = Stretch(0, 0)
         self.found = SeenSums()
@@ -223,12 +228,21 @@ class SeenHere:
                 self._turn(time)
             found.first = time if found.first is None or time < found.first else found.first
             found.last = time if found.last is None or time > found.last else found.last
+            if (event.logger, event.level) not in self._noted:
+                self._note(event)
             if recorded.hides(event):
                 own = (self._cap.of(tree_name(event.logger)), recorded.router.severities[event.level])
                 found.odd[own] = found.odd.get(own, 0) + count
                 continue
             counts = found.seen.setdefault(self._nearest.get(event.logger) or self._find(event.logger), {})
             counts[self._stretch] = counts.get(self._stretch, 0) + count
+
+    def _note(self, event: Event) -> None:
+        """Note the lowest severity of a logger."""
+        if len(self._noted) < _MOST_KEPT:
+            self._noted.add((event.logger, event.level))
+        name, severity = self._cap.of(tree_name(event.logger)), self._recorded.router.severities[event.level]
+        self.found.least[name] = min(severity, self.found.least.get(name, severity))
 
     def _find(self, logger: str) -> str:
         """Return the nearest of the names at or above a logger; root is always one."""
@@ -265,6 +279,8 @@ class SeenHere:
                 known[stretch] = known.get(stretch, 0) + count
         for own, count in sums.odd.items():
             found.odd[own] = found.odd.get(own, 0) + count
+        for name, severity in sums.least.items():
+            found.least[name] = min(severity, found.least.get(name, severity))
         firsts, lasts = (
             [one for one in pair if one is not None] for pair in ((found.first, sums.first), (found.last, sums.last))
         )

@@ -14,6 +14,7 @@ from msgspec import Struct
 from msgspec.structs import astuple
 
 from vetrina.core.base.events import Event
+from vetrina.core.base.faults import refuse
 from vetrina.core.foresight.draws import Bucket, Drawn, Told, dispersion, together, total_of
 from vetrina.core.foresight.hidden import HiddenKind, ImaginedEvent, hour_of, instant_of
 from vetrina.core.foresight.lessons import Kind, Lesson, Lessons, Total
@@ -24,7 +25,8 @@ _MICROSECOND = timedelta(microseconds=1)
 HOUR = 3_600_000_000
 """Microseconds of an hour."""
 _APART = 30_000_000
-MOST_IMAGINED = 50_000_000
+MOST_IMAGINED = 5_000_000
+"""Events that are imagined and played one by one, in each play."""
 
 
 class Timeline(Struct, frozen=True):
@@ -110,8 +112,12 @@ class Imagination:
 
     @property
     def expected(self) -> int:
-        """Return how many events are expected in all."""
-        return int(sum(counts.sum() for counts in self.middle().counts))
+        """Return how many events are expected in all; raise Refused where they are too many to play."""
+        count = int(sum(counts.sum() for counts in self.middle().counts))
+        if count > MOST_IMAGINED:
+            raise refuse(f"{count:,} events are estimated to be there, and each would be played", f"at most {MOST_IMAGINED:,} are",
+                         "take events that span less time, or change fewer loggers at once", where="--learn")  # fmt: skip
+        return count
 
     def totals(self, plays: Sequence[Play]) -> list[Total]:
         """Return the events of each lesson, with their range over some plays."""

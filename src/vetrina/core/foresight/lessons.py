@@ -10,6 +10,7 @@ from msgspec import Struct
 
 from vetrina.core.base.logger_names import ROOT
 from vetrina.core.foresight.hidden import HiddenKind, Learner, OwnKey, SeenSums, Stretch, parent_of
+from vetrina.core.foresight.unheard import UnrecordedLevels
 
 K = TypeVar("K")
 ENOUGH = 30
@@ -83,6 +84,11 @@ class Foretold(Struct, frozen=True):
     draws: int = 0
     played: bool = True
 
+    @property
+    def unheard(self) -> tuple[UnrecordedLevels, ...]:
+        """Return what neither recording tells."""
+        return self.lessons.unheard
+
 
 class Kind(Struct, frozen=True):
     """A kind of hidden events of which something was learned: what the hours tell, and the lesson it belongs to."""
@@ -99,7 +105,8 @@ class Lessons(Struct, frozen=True):
     ``here`` are the seen events of each base in the recording that lacks the hidden ones, by stretch. ``untold`` were
     heard of, but no seen event in both recordings tells how many; ``odd`` are recorded although their plan stops them, and
     count as recorded. ``hours`` and ``events`` are those of the recordings that tell, ``first`` and ``last`` the times of the
-    other one; ``source`` is what the former are called.
+    other one; ``source`` is what the former are called. ``unheard`` is what the
+    plan asked about lets through, and neither holds.
     """
 
     kinds: tuple[Kind, ...]
@@ -112,6 +119,7 @@ class Lessons(Struct, frozen=True):
     first: datetime | None = None
     last: datetime | None = None
     source: str = ""
+    unheard: tuple[UnrecordedLevels, ...] = ()
 
     @property
     def weak(self) -> tuple[Lesson, ...]:

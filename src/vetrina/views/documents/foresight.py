@@ -54,6 +54,15 @@ class LevelOf(Struct):
     events: int | None = None
 
 
+class Unheard(Struct, rename={"from_": "from"}):
+    """Levels that the plan asked about lets through and neither recording holds; `below`: of all loggers at and below it."""
+
+    logger: str
+    from_: str
+    to: str
+    below: bool
+
+
 class Learned(Struct, rename={"from_": "from"}):
     """What --learn told: `events` in `hours`, drawn again `drawings` times, each `played` event by event or not.
 
@@ -69,6 +78,7 @@ class Learned(Struct, rename={"from_": "from"}):
     loggers: list[LearnedOf]
     not_known: list[LevelOf]
     recorded_anyway: list[LevelOf]
+    unheard: list[Unheard]
 
 
 def learned(lessons: Lessons, totals: Sequence[Total], drawings: int, scale: Scale, *, played: bool) -> Learned:
@@ -89,6 +99,7 @@ def learned(lessons: Lessons, totals: Sequence[Total], drawings: int, scale: Sca
         loggers,
         [LevelOf(logger, scale.name(severity)) for logger, severity in lessons.untold],
         [LevelOf(logger, scale.name(severity), count) for (logger, severity), count in lessons.odd.items()],
+        [Unheard(one.logger, scale.name(one.low), scale.name(one.high), one.below) for one in lessons.unheard],
     )
 
 
