@@ -3,6 +3,8 @@ PYTHON ?= python3
 VENV := .venv
 BIN := $(VENV)/bin
 STAMP := $(VENV)/.installed
+# Tests wait for processes of their own a good deal: one worker more than there are processors.
+HANDS := $(shell $(PYTHON) -c "import os; print((os.cpu_count() or 1) + 1)")
 export PIP_DISABLE_PIP_VERSION_CHECK := 1
 
 .PHONY: tour test quick long coverage bench format screenshots clean
@@ -18,7 +20,7 @@ test: $(STAMP)
 	$(BIN)/ruff format --check .; $(BIN)/ruff check .; $(BIN)/mypy; $(BIN)/lint-imports; \
 	{ set +x; } 2> /dev/null; wait; tail -1 .package.log; \
 	test "$$(cat .package.code)" = 0 || { cat .package.log; exit 1; }
-	$(BIN)/pytest -n auto
+	$(BIN)/pytest -n $(HANDS)
 
 # How much of the code the tests go through, every command's process included; at least 90 % of lines and branches.
 coverage: $(STAMP)

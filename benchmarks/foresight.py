@@ -46,17 +46,21 @@ HIDDEN = (
 
 
 class Setting(NamedTuple):
-    """How long each recording is, how many times as busy the one is that lacks the low levels, how the traffic varies."""
+    """How long each recording is, how many times as busy the one is that lacks the low levels, how the traffic varies.
+
+    With ``files`` the rolling files are played too, which takes most of the time.
+    """
 
     words: str
     tells: int
     lacks: int
     busier: float
     bursts: str
+    files: bool
 
 
 SETTINGS = tuple(
-    Setting(f"{tells} hours tell of {lacks}, {busier:g} times as busy", tells, lacks, busier, bursts)
+    Setting(f"{tells} hours tell of {lacks}, {busier:g} times as busy", tells, lacks, busier, bursts, tells == lacks)
     for bursts in ("Poisson", "bursty", "bursty, seen as well")
     for tells, lacks, busier in ((6, 48, 4.0), (24, 24, 1.0), (48, 96, 2.0))
 )
@@ -132,13 +136,22 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as folder:
         plan = Path(folder) / "plan.yaml"
         plan.write_text(PLAN, encoding="utf-8")
-        before, after = (vetrina.resolve(plan, tunes=tunes) for tunes in ([], ["ropeway=trace", "ropeway.wind=trace"]))
+        low = ["ropeway=trace", "ropeway.wind=trace"]
+        sides = {
+            files: [
+                vetrina.resolve(
+                    plan, tunes=tunes, sets=[] if files else ["appenders.book={sink: none, path: null, roll: null}"]
+                )
+                for tunes in ([], low)
+            ]
+            for files in (True, False)
+        }
     rows = []
     columns = ("events", "bytes", "each logger", "files")
     for setting in SETTINGS:
         score = Score()
         for seed in range(1, SEEDS + 1):
-            one(score, setting, seed, before, after)
+            one(score, setting, seed, *sides[setting.files])
         row = f"| {setting.words} | {setting.bursts} | {' | '.join(score.share(what) for what in columns)} |"
         print(row, file=sys.stderr)
         rows.append(row)

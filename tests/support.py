@@ -10,6 +10,8 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+import pytest
+
 PROGRAM = Path(sys.executable).with_name("vetrina")
 DEMO = Path(__file__).parent.parent / "src" / "vetrina" / "demo"
 
@@ -32,6 +34,19 @@ class Ran:
 
 
 Run = Callable[..., Ran]
+
+
+def every_other(rows: list[Any]) -> list[Any]:
+    """Return rows of which every second is tried with --long only: they vary what the others try already."""
+    found = []
+    for at, row in enumerate(rows):
+        if at % 2 == 0:
+            found.append(row)
+        elif hasattr(row, "marks"):
+            found.append(pytest.param(*row.values, id=row.id, marks=[*row.marks, pytest.mark.long]))
+        else:
+            found.append(pytest.param(*(row if isinstance(row, tuple) else (row,)), marks=pytest.mark.long))
+    return found
 
 
 def event(logger: str = "ropeway.gate", level: object = "info", message: str = "hello", **more: Any) -> dict[str, Any]:

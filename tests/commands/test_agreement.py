@@ -13,10 +13,10 @@ from support import DEMO, Run
 WAYS = [
     pytest.param([], id="as it is"),
     pytest.param(["--stage", "live"], id="live"),
-    pytest.param(["--stage", "bench"], id="bench"),
-    pytest.param(["--tune", "ropeway=trace", "--set", "deliver=once"], id="tuned, once"),
+    pytest.param(["--stage", "bench"], id="bench", marks=pytest.mark.long),
+    pytest.param(["--tune", "ropeway=trace", "--set", "deliver=once"], id="tuned, once", marks=pytest.mark.long),
     pytest.param(["--set", "appenders[daybook].template='{sequence} {message|mask}{fields|before \" \"}'", "--set", "zone=Asia/Kathmandu"], id="another template and zone"),
-    pytest.param(["--set", "rules=[{drop: {any: [{error: true}, {field: {line: upper}}]}}]", "--tune", "root=all"], id="other rules"),
+    pytest.param(["--set", "rules=[{drop: {any: [{error: true}, {field: {line: upper}}]}}]", "--tune", "root=all"], id="other rules", marks=pytest.mark.long),
 ]  # fmt: skip
 
 

@@ -24,12 +24,12 @@ pytest.importorskip("distributed")
 DASK = Path(sys.executable).with_name("dask")
 CALLS = [
     ["routes", "plan.yaml", "week.jsonl", "--json"],
-    ["routes", "plan.yaml", "week.jsonl", "--each", "--json"],
+    pytest.param(["routes", "plan.yaml", "week.jsonl", "--each", "--json"], marks=pytest.mark.long),
     ["whatif", "plan.yaml", "week.jsonl", "--tune", "ropeway=debug", "--json"],
     ["rolling", "plan.yaml", "week.jsonl", "--json"],
-    ["check", "plan.yaml", "--events", "week.jsonl", "--json"],
+    pytest.param(["check", "plan.yaml", "--events", "week.jsonl", "--json"], marks=pytest.mark.long),
     ["preview", "plan.yaml", "week.jsonl", "--raw", "--appender", "daybook"],
-    ["read", "fare-old.jsonl", "--plan", "plan.yaml", "--appender", "fare-ledger"],
+    pytest.param(["read", "fare-old.jsonl", "--plan", "plan.yaml", "--appender", "fare-ledger"], marks=pytest.mark.long),
 ]
 
 

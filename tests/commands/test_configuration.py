@@ -10,7 +10,7 @@ from typing import Any
 import jsonschema
 import pytest
 
-from support import DEMO, Run, event
+from support import DEMO, Run, event, every_other
 
 Write = Callable[..., Path]
 PLAN = """vetrina: 1
@@ -201,7 +201,7 @@ SECRET = "hunter-2-and-more"
         ["levels", "plan.yaml", "--set", "appenders.book.roll={every: '${MAIL_PASSWORD}', rename-to: 'x{n}'}"],
     ],
 )
-@pytest.mark.parametrize("given", ["option", "environment"])
+@pytest.mark.parametrize("given", every_other(["option", "environment"]))
 def test_secrets_from_outside_are_never_shown(run: Run, write: Write, words: list[str], given: str) -> None:
     write(
         "plan.yaml",

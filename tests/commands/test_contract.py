@@ -43,6 +43,9 @@ DOCUMENTS: dict[str, list[str]] = {
     "rolling-names": ["rolling", "plan.yaml", "--names"],
     "whatif": ["whatif", "plan.yaml", W, "--tune", "ropeway.drive=trace", "--or", "--tune", "root=info", "--rate", "ropeway.drive trace 1/second", "--must-show", "logger=ropeway.drive,level=trace"],
     "compare": ["compare", "plan.yaml", "plan.yaml", "--other-stage", "live"],
+    "survey": ["survey", "source", "--plan", "plan.yaml", "--events", "live.jsonl"],
+    "survey-unspoken": ["survey", "source", "--plan", "plan.yaml", "--unspoken"],
+    "survey-unexplained": ["survey", "source", "--events", W, "--unexplained"],
     "apply": ["apply", "plan.yaml", "--tune", "ropeway.gate=debug", "--yes"],
     "undo": ["undo", "plan.yaml", "--dry-run"],
     "undo-list": ["undo", "plan.yaml", "--list"],
@@ -63,6 +66,9 @@ ELSEWHERE = {
 } | dict.fromkeys(("live", "live-tune", "live-put-back", "live-record", "capture", "mimic"), "tested where a service runs")
 
 
+LINES = {"routes-each", "preview", "rolling", "rolling-names", "find", "survey", "survey-unspoken", "survey-unexplained"}
+
+
 def test_every_document_is_tried() -> None:
     assert DOCUMENTS.keys() | ELSEWHERE.keys() == OUTPUTS.keys()
 
@@ -74,7 +80,7 @@ def test_a_document_fits_its_schema_and_the_schema_is_strict(run: Run, name: str
     found = run(*DOCUMENTS[name], "--json")
     assert found.code in {0, 1}, found.err
     schema = record_schema(OUTPUTS[name], name)
-    documents = found.lines if name in {"routes-each", "preview", "rolling", "rolling-names", "find"} else [found.json]
+    documents = found.lines if name in LINES else [found.json]
 
     assert documents
     validator = Draft202012Validator(schema)
@@ -129,6 +135,8 @@ def test_help_has_a_sentence_examples_and_words_for_all_it_takes(run: Run, comma
         (["whatif", "plan.yaml", W, "--tune", "root=info", "--ratio", "1"], 0),
         (["whatif", "plan.yaml", W, "--tune", "root=info", "--ratio", "1", "--must-show", "logger=lib,level=trace"], 1),
         (["whatif", "plan.yaml", W], 2),
+        (["survey", "source", "--plan", "plan.yaml"], 0),
+        (["survey", "absent"], 2),
         (["compare", "plan.yaml", "plan.yaml"], 0),
         (["compare", "plan.yaml", "silent.yaml"], 1),
         (["compare", "plan.yaml", "absent.yaml"], 2),

@@ -11,8 +11,11 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from jsonschema import Draft202012Validator
 
 from support import Run
+from vetrina.formats.schemas import record_schema
+from vetrina.views.outputs import OUTPUTS
 
 PLAN = """vetrina: 1
 loggers: {root: {level: info, to: [desk, book]}, gate: {}}
@@ -52,7 +55,7 @@ def traffic(seed: int, hours: int, begun: datetime, rate: float) -> list[dict[st
 @pytest.fixture
 def truth(write: Write) -> list[dict[str, Any]]:
     """Write a live recording and a bench recording; return all that really happened."""
-    whole = traffic(1, 26, datetime(2026, 11, 9, tzinfo=UTC), 20)
+    whole = traffic(1, 20, datetime(2026, 11, 9, tzinfo=UTC), 15)
     write("plan.yaml", PLAN)
     write("live.jsonl", [row for row in whole if row["level"] != "debug"])
     write("bench.jsonl", traffic(2, 8, datetime(2026, 10, 1, tzinfo=UTC), 10))
@@ -126,6 +129,17 @@ def test_rolling_and_pressure_hold_the_truth_too(run: Run) -> None:
     assert figures["arrived"]["low"] <= really["appenders"][0]["arrived"] <= figures["arrived"]["high"]
     assert pressed["learned"]["played"] is True
     assert pressed["estimated"] == pressed["learned"]["loggers"][0]["middle"]
+
+
+@pytest.mark.usefixtures("truth")
+@pytest.mark.parametrize("command", ["whatif", "rolling", "pressure"])
+def test_the_document_fits_its_schema(run: Run, command: str) -> None:
+    found = run(command, "plan.yaml", "live.jsonl", "--tune", "gate=debug", "--learn", "bench.jsonl", "--json")
+    validator = Draft202012Validator(record_schema(OUTPUTS[command], command))
+
+    for one in found.lines if command == "rolling" else [found.json]:
+        validator.validate(one)
+        assert one["learned"]["loggers"]
 
 
 @pytest.mark.usefixtures("truth")

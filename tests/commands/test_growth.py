@@ -11,7 +11,7 @@ from typing import Any
 import pytest
 
 from in_process import call
-from support import event
+from support import event, every_other
 
 HEAD = "vetrina: 1\nloggers: {root: {to: a}}\nappenders: {a: {sink: console}}\n"
 
@@ -80,7 +80,7 @@ def work(folder: Path, words: str) -> int:
     return count
 
 
-@pytest.mark.parametrize("name", GROWTH)
+@pytest.mark.parametrize("name", every_other(list(GROWTH)))
 def test_twice_the_size_is_not_four_times_the_work(tmp_path: Path, name: str) -> None:
     words, files = GROWTH[name]
     if words.startswith("read"):

@@ -89,7 +89,7 @@ COMMANDS: dict[str, tuple[list[str], dict[str, list[str]]]] = {
                "--appender": ["book"], "--also": ["more.jsonl"], "--group-by": ["field", "gate"], "--plot": ["out.svg"], "--fail-on": ["lost-errors"]}),
     "why": (["plan.yaml", "--logger", "a.b", "--level", "info"], READING | {"--set": ["loggers[a.b].level=warn"], "--tune": ["a.b=error"], "--env": ["FLOOR=fatal"], "--stage": ["live"]} | {"--message": ["m"], "--channel": ["access"], "--field": ["gate=1"], "--error": ["Boom"], "--to": ["side"], "--twice": [], "--events": ["week.jsonl"], "--also": ["more.jsonl"]}),
     "check": (["plan.yaml", "--events", "week.jsonl"], READING | {"--set": ["loggers.off.enabled=true"], "--env": ["SIDE=/x/public/side"], "--tune": ["a.b=off"], "--all-stages": [], "--probe": [], "--fail-on": ["error"], "--only": ["unseen-logger"], "--skip": ["twice"],
-              "--limit": ["loud-logger.least=5", "--limit", "loud-logger.share=5"], "--sarif": ["out.sarif"], "--junit": ["out.xml"], "--explain": ["unseen-logger"], "--list": [], "--also": ["more.jsonl"]}),
+              "--limit": ["loud-logger.least=5", "--limit", "loud-logger.share=5"], "--sarif": ["out.sarif"], "--junit": ["out.xml"], "--source": ["gate.py"], "--explain": ["unseen-logger"], "--list": [], "--also": ["more.jsonl"]}),
     "preview": (["plan.yaml", "week.jsonl"], READING | {"--appender": ["book"], "--logger": ["a"], "--level": ["info"], "--first": ["1"], "--remarks": [],
                 "--side-by-side": ["desk", "book"], "--raw": [], "--explain": [], "--zone": ["Asia/Tokyo"], "--template": ["{message}"], "--also": ["more.jsonl"]}),
     "preview:template": (["--template", "{time} {message|mask}", "week.jsonl"], READING | {"--appender": ["book"], "--logger": ["a"], "--level": ["info"], "--first": ["1"],
@@ -107,6 +107,9 @@ COMMANDS: dict[str, tuple[list[str], dict[str, list[str]]]] = {
     "whatif:learn": (["plan.yaml", "week.jsonl", *LEARNED], LEARNING | {"--rate": ["b debug 1/minute"]}),
     "rolling:learn": (["plan.yaml", "week.jsonl", *LEARNED], LEARNING | {"--rate": ["b debug 1/minute"], "--repeat": ["2"], "--scale": ["2"]}),
     "pressure:learn": (["rush.yaml", "week.jsonl", *LEARNED], LEARNING),
+    "survey": (["gate.py", "--plan", "plan.yaml", "--events", "week.jsonl"], READING | {"--set": ["loggers.a=error"], "--env": ["LOWEST=error"], "--also": ["more.jsonl"], "--level-word": ["loud=error"],
+               "--as-events": ["out.jsonl"], "--unexplained": [], "--unspoken": []}),
+    "survey:plan": (["gate.py", "--plan", "plan.yaml"], {"--unspoken": [], "--events": ["week.jsonl"]}),
     "compare": (["plan.yaml", "other.yaml"], READING | {"--set": ["appenders.side.path=elsewhere.log"], "--env": ["FLOOR=fatal"], "--told-by": ["appender"], "--other-by": ["odd.mapping.yaml"], "--other-stage": ["live"], "--other-with": ["layer.yaml"],
                 "--other-set": ["appenders.book.ceiling=error"], "--other-tune": ["b=error"]}),
     "apply": (["plan.yaml", "--tune", "b=error", "--yes"], {"--set": ["deliver=once"], "--into": ["new.yaml"], "--in-stage": ["live"], "--dry-run": [], "--by": ["odd.mapping.yaml"],
@@ -155,6 +158,7 @@ MASKED = {
         "--limit beside --only",
         "--skip beside --only",
         "--also beside --only",
+        "--source beside --only",
     },  # that check finds nothing there
     "preview": {
         "--logger beside --appender",
@@ -167,6 +171,11 @@ MASKED = {
     "preview:template": {"--logger beside --first", "--logger beside --explain"},  # the first event is of this logger
     "rolling": {"--repeat beside --on"},  # the folder stands as it does before the second round
     "pressure": {"--late beside --advice"},  # it is in it
+    "survey": {
+        "--set beside --unexplained",
+        "--level-word beside --unexplained",  # what explains an event does not hang on where it goes
+        "--also beside --json",  # no statement explains the further events
+    },
     "whatif": {"--seed beside --learn"},  # nothing is learned of what changes there, so nothing is drawn
     "why": {"--set beside --channel"},  # it goes round all that could be set
     "apply": {"--stage", "--env", "--env-file"},  # what the plan is read with, where the change does not depend on it
@@ -212,6 +221,7 @@ def setup(folder: Path) -> None:
     rush = PLAN.replace("side: {sink: file,", "side: {sink: file, queue: {events: 2, drains: 1/hour},")
     files = {"plan.yaml": PLAN, "rush.yaml": rush, "other.yaml": PLAN.replace("400 B", "500 B").replace("SIDE:-side", "SIDE:-beside"), "layer.yaml": LAYER, "cases.yaml": CASES, "odd.mapping.yaml": MAPPING, "some.env": "FLOOR=warn\nLOWEST=fatal\nZONE=Asia/Tokyo\n",
              "week.jsonl": "".join(json.dumps(one) + "\n" for one in EVENTS), "more.jsonl": "".join(json.dumps(one) + "\n" for one in MORE), "app.log": LOG,
+             "gate.py": "LOG = get_logger('a')\nLOG.info('m {x}')\nLOG.loud('x')\nget_logger('b').debug('y', {'gate': 1})\n",
              "bench.jsonl": "".join(json.dumps(one) + "\n" for one in BENCH), "quiet.yaml": "vetrina: 1\nloggers: {root: {level: error, to: d}}\nappenders: {d: {sink: none}}\nstages: {dark: {loggers: {root: fatal}}}\n"}  # fmt: skip
     for name, text in files.items():
         (folder / name).write_text(text)
@@ -261,18 +271,23 @@ def test_every_option_is_known_to_this_test(command: str) -> None:
     assert set(flags(command)) <= known, command
 
 
+@pytest.fixture
+def every_pair(request: pytest.FixtureRequest) -> bool:
+    """Tell whether every pair is tried; else a third of them, and each option by itself."""
+    return bool(request.config.getoption("--long"))
+
+
 @pytest.mark.parametrize("command", COMMANDS)
 def test_every_option_has_an_effect_beside_every_other_or_is_refused(
-    command: str, folder: Path, monkeypatch: pytest.MonkeyPatch
+    command: str, folder: Path, monkeypatch: pytest.MonkeyPatch, every_pair: bool
 ) -> None:
     base, own = COMMANDS[command]
     options = own | ALL
     alone = {flag: call(command, [*base, flag, *words], folder, monkeypatch) for flag, words in options.items()}
     nothing = call(command, base, folder, monkeypatch)
     idle = [flag for flag, result in alone.items() if result == nothing]
-    for one, other in combinations(options, 2):
-        if {one, other} & ONCE_EACH:
-            continue
+    pairs = [pair for pair in combinations(options, 2) if not ONCE_EACH & set(pair)]
+    for one, other in pairs if every_pair else pairs[::3]:
         both = call(command, [*base, one, *options[one], other, *options[other]], folder, monkeypatch)
         if both[0] != 2:
             idle += [f"{other} beside {one}"] if both == alone[one] else []

@@ -67,6 +67,7 @@ def list_lines(checks: dict[str, Check], width: int) -> list[Line]:
     """Return all checks as a table."""
     notes = {
         "events": "needs --events",
+        "source": "needs --source",
         "probe": "needs --probe",
         "network": "needs --probe-network",
         "document": "looks at documents in other formats",
