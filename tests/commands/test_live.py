@@ -388,7 +388,7 @@ def test_one_changer_at_a_time_whatever_copy_of_the_file_is_used(folder: Path, r
     (folder / "copy").mkdir()
     copy = folder / "copy" / "other.yaml"
     copy.write_text(service.read_text().replace("127.0.0.1", "localhost"))
-    first = begin(folder, "live", service, "--tune", "lib=off", "--yes", "--for", "3 seconds", *QUICK)
+    first = begin(folder, "live", service, "--tune", "lib=off", "--yes", "--for", "30 seconds", *QUICK)
     wait_for(lambda: room.levels["lib"] == "off")
     for words in (("--tune", "ropeway=debug", "--yes"), ("--tune", "lib=off", "--yes")):
         second = call(folder, "live", copy, *words)
