@@ -67,14 +67,18 @@ class Dispersion(Struct, frozen=True):
 
 
 def dispersion(told: Told) -> Dispersion:
-    """Return what the hours show: what chance in the seen events explains grows with the mean, what bursts add with its square."""
+    """Return what the hours show: what chance in the seen events explains grows with the mean, what bursts add with its square.
+
+    How strong bursts are is itself told by few hours, the fewer the stronger they are: it is widened as Student's t is.
+    """
     hidden, seen = np.asarray(told.hidden, float), np.asarray(told.seen, float)
     mean, hours = told.ratio * seen, told.hours
     if hours < 2 or not mean.any():
         return Dispersion()
     varied = float(((hidden - mean) ** 2).sum()) * hours / (hours - 1)
     steady = min(max(1.0, varied / float(mean.sum())), 1 + told.ratio)
-    return Dispersion(steady, max(0.0, (varied - steady * float(mean.sum())) / float((mean**2).sum())))
+    bursts = max(0.0, (varied - steady * float(mean.sum())) / float((mean**2).sum()))
+    return Dispersion(steady, bursts * (student(max(2, round(hours / (1 + 3 * bursts)))) / _Z) ** 2)
 
 
 class Drawn:
