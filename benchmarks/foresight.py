@@ -17,6 +17,7 @@ import numpy as np
 
 import vetrina
 from vetrina.core.base.events import Event
+from vetrina.core.changes.effects import Delta
 from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.core.foresight.hidden import Recorded
 from vetrina.core.routing.router import Router
@@ -127,7 +128,7 @@ def one(score: Score, setting: Setting, seed: int, before: ResolvedPlan, after: 
     for key, shift in outcome.effects.cells.items():
         ends = shift.after.events_ends
         if ends is not None:
-            score.take("each logger", ends.low, truth.effects.cells[key].after.events, ends.high)
+            score.take("each logger", ends.low, truth.effects.cells.get(key, Delta()).after.events, ends.high)
     for mine, theirs in zip(outcome.rolled, truth.rolled, strict=True):
         if mine.after is not None and mine.after.foreseen is not None and theirs.after is not None:
             score.take("files", mine.after.foreseen.files.low, theirs.after.files, mine.after.foreseen.files.high)
@@ -177,6 +178,9 @@ files there will be.
 | recordings | traffic | events | bytes | each logger | files |
 |---|---|---|---|---|---|
 {rows}
+
+Where it falls short: bursts that hit all hidden loggers at once, in recordings of the same length. The row *24 hours tell of
+24, bursty* holds the truth of the sums less often than it should; over 150 further seeds (51 to 200) it was 79 % of the sums and 88 % of single loggers.
 
 What no range holds: bursts that are rarer than the hours that tell of them. Where one hour in ten is ten times as loud, six
 hours most likely hold none of these, and nothing in them says that there are any.
