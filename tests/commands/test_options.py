@@ -221,7 +221,7 @@ def setup(folder: Path) -> None:
     rush = PLAN.replace("side: {sink: file,", "side: {sink: file, queue: {events: 2, drains: 1/hour},")
     files = {"plan.yaml": PLAN, "rush.yaml": rush, "other.yaml": PLAN.replace("400 B", "500 B").replace("SIDE:-side", "SIDE:-beside"), "layer.yaml": LAYER, "cases.yaml": CASES, "odd.mapping.yaml": MAPPING, "some.env": "FLOOR=warn\nLOWEST=fatal\nZONE=Asia/Tokyo\n",
              "week.jsonl": "".join(json.dumps(one) + "\n" for one in EVENTS), "more.jsonl": "".join(json.dumps(one) + "\n" for one in MORE), "app.log": LOG,
-             "gate.py": "LOG = get_logger('a')\nLOG.info('m {x}')\nLOG.loud('x')\nget_logger('b').debug('y', {'gate': 1})\n",
+             "gate.py": "LOG = get_logger('a'); LOG.info('m {x}'); LOG.loud('x'); get_logger('b').debug('y', {'gate': 1})\n",
              "bench.jsonl": "".join(json.dumps(one) + "\n" for one in BENCH), "quiet.yaml": "vetrina: 1\nloggers: {root: {level: error, to: d}}\nappenders: {d: {sink: none}}\nstages: {dark: {loggers: {root: fatal}}}\n"}  # fmt: skip
     for name, text in files.items():
         (folder / name).write_text(text)
