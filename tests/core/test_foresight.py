@@ -14,10 +14,10 @@ from hypothesis import strategies as st
 
 from plans import in_force, plan
 from vetrina.core.base.events import Event
-from vetrina.core.foresight.draws import Bucket, Drawn, Told, dispersion, ends, student, together
+from vetrina.core.foresight.draws import Bucket, Drawn, dispersion, ends, student, together
 from vetrina.core.foresight.hidden import Learner, Recorded, SeenHere, hour_of
 from vetrina.core.foresight.imagined import Imagination, among, timeline
-from vetrina.core.foresight.lessons import Lessons, learn, names_asked
+from vetrina.core.foresight.lessons import Lessons, Told, learn, names_asked
 from vetrina.core.rolling.merging_tapes import Extra, merged
 from vetrina.core.rolling.tapes import travelling_tape
 from vetrina.core.routing.measuring import measures

@@ -18,7 +18,7 @@ import typer
 from msgspec.structs import replace
 
 from vetrina.core.base import clocks
-from vetrina.core.base.faults import Refused, nearest, refuse
+from vetrina.core.base.faults import Refused, near_logger, refuse
 from vetrina.core.base.hidden import shown
 from vetrina.core.base.levels import Scale
 from vetrina.core.base.logger_names import ROOT, below
@@ -189,19 +189,9 @@ def ask_about_logger(logger: str, plan: Plan, seen: Iterable[str] = (), events: 
     if any(below(one, logger, plan.separator) for one in known):
         return
     words = f'no such logger is configured{f" or seen in {events}" if events else ""}: "{logger[:80]}"'
-    close = _near_logger(logger, known, plan.separator)
+    close = near_logger(logger, known, plan.separator)
     words += f'; did you mean "{close}"?' if close else f" takes everything from {Tree(plan).nearest(logger)}"
     remark([[screen.Span("note: ", "raised"), screen.span(words)]])
-
-
-def _near_logger(logger: str, known: Iterable[str], separator: str) -> str | None:
-    """Return the known logger that one may have been meant to be: alike in its last segment, or all in all."""
-    parent, _, last = logger.rpartition(separator)
-    siblings = {one.rpartition(separator)[2]: one for one in known if one.rpartition(separator)[0] == parent}
-    close = nearest(last, siblings)
-    if close:
-        return siblings[close[0]]
-    return next(iter(nearest(logger, known, cutoff=0.86)), None)
 
 
 def moment(text: str, zone: str, option: str) -> datetime:

@@ -13,7 +13,7 @@ from vetrina.core.base.events import Event
 from vetrina.core.base.faults import offer, refuse
 from vetrina.core.config.edits import Edit, with_edits
 from vetrina.core.config.resolution import ResolvedPlan
-from vetrina.core.foresight.lessons import Foretold
+from vetrina.core.foresight.lessons import Foretold, Lessons
 from vetrina.core.plan.model import Plan
 from vetrina.core.rolling.outlook import Advice, advise, measured_ratio
 from vetrina.core.rolling.playing import Rolling
@@ -34,7 +34,7 @@ class Playing(Struct, frozen=True):
 
     ``repeat`` is how often, ``scale`` how many times as many events (drawn with ``seed``), ``streams`` are added;
     ``ratio`` is the packed size in parts of the size, measured by packing where None; ``wanted`` names file appenders.
-    ``learned`` tells of what the recording lacks.
+    ``learned`` tells of what the recording lacks; ``lessons`` are what it tells, where that is known already.
     """
 
     recording: Recording
@@ -45,6 +45,7 @@ class Playing(Struct, frozen=True):
     ratio: float | None = None
     wanted: tuple[str, ...] = ()
     learned: Learned | None = None
+    lessons: Lessons | None = None
 
     def files(self, plan: Plan) -> tuple[Rolling, list[str]]:
         """Return the files of a plan after this traffic, and the appenders of which nothing tells how they pack."""
@@ -56,7 +57,9 @@ class Playing(Struct, frozen=True):
 
         ``means`` are the mean bytes by appender and severity, for streams without a size, where they are known.
         """
-        lessons = self.learned.lessons(self.recording, plans) if self.learned is not None else None
+        lessons = self.lessons
+        if lessons is None and self.learned is not None:
+            lessons = self.learned.lessons(self.recording, plans)
         if lessons is not None and lessons.kinds:
             from vetrina.work.foreseen_files import foreseen_files  # noqa: PLC0415  (NumPy only where it is used)
 

@@ -11,17 +11,16 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from vetrina.core.base.events import Event
-from vetrina.core.foresight.draws import ends
+from vetrina.core.foresight.draws import range_of
 from vetrina.core.foresight.hidden import instant_of
 from vetrina.core.foresight.imagined import HOUR, Imagination, Play, among, micros, timeline
-from vetrina.core.foresight.lessons import Ends, Foretold, Kind, Lesson, Lessons
+from vetrina.core.foresight.lessons import Foretold, Kind, Lesson, Lessons
 from vetrina.core.plan.model import Plan
 from vetrina.core.rolling.lanes import FilesForeseen, RollingAppender
 from vetrina.core.rolling.merging_tapes import Extra, joined, merged, of_stream
 from vetrina.core.rolling.outlook import kept_history, measured_ratio
 from vetrina.core.rolling.playing import Rolling
 from vetrina.core.rolling.simulation import FileSimulation
-from vetrina.core.routing.router import Route
 from vetrina.work.files_over_time import Means, Playing
 from vetrina.work.foreseeing import plays_of
 from vetrina.work.takers import Files
@@ -69,11 +68,10 @@ def _figures_of(found: FileSimulation) -> _Figures:
 
 def _give_ranges(lane: RollingAppender, played: Sequence[_Figures], lessons: tuple[Lesson, ...]) -> None:
     """Give a file its ranges; what is expected is always in them."""
-    own, found = _figures_of(lane.simulation), []
-    for key in _Figures.__struct_fields__:
-        low, high = ends([getattr(one, key) for one in played])
-        figure = round(getattr(own, key))
-        found.append(Ends(min(figure, round(low)), max(figure, round(high)), lessons))
+    own = _figures_of(lane.simulation)
+    found = [
+        range_of(round(getattr(own, key)), [getattr(one, key) for one in played], lessons) for key in _Figures.__struct_fields__
+    ]
     lane.foreseen = FilesForeseen(len(played), *found)
 
 
@@ -89,7 +87,7 @@ def _fed(playing: Playing, hows: Sequence[Files], imagination: Imagination) -> l
         _feed(sides, playing, means, among(playing.events(hows[0].plan), imagination.events(play)))
         return sides
 
-    found = played(imagination.middle())
+    found = played(imagination.middle)
     ratios = None if playing.ratio is not None else [
         {name: measured_ratio(lane.simulation) for name, lane in side.lanes.items()} for side in found
     ]  # fmt: skip
@@ -102,7 +100,7 @@ def _fed(playing: Playing, hows: Sequence[Files], imagination: Imagination) -> l
     for turn, side in enumerate(found):
         side.foretold = foretold_of(imagination, plays)
         for name, lane in side.lanes.items():
-            behind = lessons_of(imagination.lessons, turn, name)
+            behind = imagination.lessons.behind(name, turn)
             if behind:
                 _give_ranges(lane, figures[turn][name], behind)
     return found
@@ -117,11 +115,6 @@ def _feed(sides: Sequence[Rolling], playing: Playing, means: Means, events: Iter
             side.feed(some)
     for side in sides:
         side.finish()
-
-
-def lessons_of(lessons: Lessons, side: int, name: str) -> tuple[Lesson, ...]:
-    """Return the lessons about events that may reach an appender on a side."""
-    return tuple(dict.fromkeys(one.lesson for one in lessons.kinds if (side, name) in one.kind.ways))
 
 
 class _Tapes:
@@ -147,12 +140,12 @@ class _Tapes:
 
     def play(self, plays: Sequence[Play]) -> None:
         """Give each file its simulation with what is expected, and its ranges over some plays."""
-        middle = self._extras(self._imagination.middle(), content=True)
+        middle = self._extras(self._imagination.middle, content=True)
         for name, lane in self._rolling.lanes.items():
             _play(lane.simulation, lane, middle[name])
             _note_hours(lane, middle[name])
         drawn: dict[str, list[_Figures]] = {
-            name: [] for name in self._rolling.lanes if lessons_of(self._imagination.lessons, self._side, name)
+            name: [] for name in self._rolling.lanes if self._imagination.lessons.behind(name, self._side)
         }
         for play in plays if drawn else ():
             extras = self._extras(play, content=False)
@@ -163,14 +156,14 @@ class _Tapes:
                 known.append(_figures_of(simulation))
         for name, known in drawn.items():
             lane = self._rolling.lanes[name]
-            _give_ranges(lane, known, lessons_of(self._imagination.lessons, self._side, name))
+            _give_ranges(lane, known, self._imagination.lessons.behind(name, self._side))
 
     def _extras(self, play: Play, *, content: bool) -> dict[str, Extra]:
         """Return the writes that a play estimates, by appender, with those of streams."""
         found = {name: list(self._streamed.get(name, [])) for name in self._rolling.lanes}
         for hour in self._imagination.by_hour(play):
             for one, picked, times in hour:
-                for lane, deliveries in self._reached(one.kind.routes[self._side]):
+                for lane, deliveries in self._rolling.reached(one.kind.routes[self._side]):
                     name = lane.appender.name
                     data: list[bytes] = []
                     if content and lane.content is not None:
@@ -178,9 +171,6 @@ class _Tapes:
                     found[name].append(Extra(times, self._size(one, lane)[picked], np.full(len(times), deliveries), data))
         lanes = self._rolling.lanes
         return {name: joined(some, content=content and lanes[name].content is not None) for name, some in found.items()}
-
-    def _reached(self, route: Route) -> list[tuple[RollingAppender, int]]:
-        return self._rolling.reached(route)
 
     def _size(self, one: Kind, lane: RollingAppender) -> Any:
         """Return the bytes of a kind's samples in an appender."""

@@ -35,7 +35,7 @@ def foreseen(
 
 def _give_examples(effects: Effects, lessons: Lessons, after: Plan) -> None:
     """Show one line of each appender that gains estimated events and no recorded ones, as the other recording has it."""
-    for one in sorted(lessons.kinds, key=lambda one: (-sum(one.hidden), one.kind.logger)):
+    for one in sorted(lessons.kinds, key=lambda one: (-sum(one.told.hidden), one.kind.logger)):
         for name in names_of(one.kind.routes[1]) - names_of(one.kind.routes[0]):
             known = {*effects.examples, *(effects.foreseen.examples if effects.foreseen else ())}
             if effects.foreseen is not None and name not in known and any_of(effects.appenders[name].gained):
@@ -58,7 +58,7 @@ def played(
         return comparison.result()
 
     expected = imagination.expected
-    middle = effects(imagination.middle())
+    middle = effects(imagination.middle)
     plays = imagination.plays(plays_of(max(expected, middle.events), _QUICK))
     give_ranges(middle, [effects(play) for play in plays], lessons, imagination.totals(plays), kinds)
     _give_examples(middle, lessons, plans[1])

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from vetrina.core.foresight.draws import ends
+from vetrina.core.foresight.draws import range_of
 from vetrina.core.foresight.imagined import Imagination, Play, among, timeline
-from vetrina.core.foresight.lessons import Ends, Foretold, Lessons
+from vetrina.core.foresight.lessons import Foretold, Lessons
 from vetrina.core.plan.model import Plan
 from vetrina.work.foreseeing import plays_of
 from vetrina.work.pressing import Pressed, RushHour
@@ -21,13 +21,12 @@ def foreseen_rush(rush: RushHour, plan: Plan, lessons: Lessons, *, course: bool)
         return rush.pressed(plan, among(rush.events(plan), imagination.events(play)), course=watched)
 
     expected = imagination.expected
-    found = played(imagination.middle(), watched=course)
+    found = played(imagination.middle, watched=course)
     plays = imagination.plays(plays_of(max(expected, found.run.lines), _QUICK))
     figures = [[one.figures() for one in played(play).appenders] for play in plays]
     for at, one in enumerate(found.appenders):
-        behind = tuple(dict.fromkeys(kind.lesson for kind in lessons.kinds if (0, one.appender) in kind.kind.ways))
+        behind = lessons.behind(one.appender, 0)
         for name, figure in one.figures().items() if behind else ():
-            low, high = ends([some[at].get(name, 0) for some in figures])
-            one.foreseen[name] = Ends(min(figure, round(low)), max(figure, round(high)), behind)
+            one.foreseen[name] = range_of(figure, [some[at].get(name, 0) for some in figures], behind)
     found.run.foretold = Foretold(lessons, tuple(imagination.totals(plays)), len(plays))
     return found

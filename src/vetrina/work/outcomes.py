@@ -10,12 +10,13 @@ from msgspec import Struct
 from vetrina.core.base.faults import refuse
 from vetrina.core.changes.effects import Effects
 from vetrina.core.changes.outcome import Outcome, Rolled, difference, rolled, touched_files
-from vetrina.core.changes.side_by_side import Comparison
 from vetrina.core.changes.sides import means_of
 from vetrina.core.checks.runner import Circumstances, check
 from vetrina.core.config.edits import changed_lines
 from vetrina.core.config.resolution import ResolvedPlan
+from vetrina.core.foresight.lessons import Lessons
 from vetrina.core.foresight.unheard import unheard
+from vetrina.core.plan.model import Plan
 from vetrina.core.rolling.streams import Stream
 from vetrina.core.routing.router import Router
 from vetrina.work import takers
@@ -44,14 +45,12 @@ class Trial(Struct, frozen=True):
                          "leave levels as they are", where="whatif")  # fmt: skip
         old, new = Router(before.plan), Router(after.plan)
         late = [one for one in self.streams if any(side.decide(one.logger, one.severity).remembers for side in (old, new))]
-        make, counts = partial(takers.comparison, before.plan, after.plan, late), takers.counts_events(before.plan, after.plan)
         kinds = {name: one.sink.kind for plan in (before.plan, after.plan) for name, one in plan.appenders.items()}
-        comparison = self.recording.gather(
-            before.plan.scale, make, counts=counts, in_order=takers.in_order(before.plan, after.plan)
-        )
-        effects = self._effects(comparison, [one for one in self.streams if one not in late], kinds)
-        names = touched_files(effects, before.plan, after.plan)
-        files = self._files(before, after, names, means_of(effects)) if names else ()
+        plans = before.plan, after.plan
+        lessons = self.learned.lessons(self.recording, plans) if self.learned is not None else None
+        effects = self._effects(plans, lessons, late, kinds)
+        names = touched_files(effects, *plans)
+        files = self._files(plans, lessons, names, means_of(effects)) if names else ()
         findings = difference(check(before, Circumstances()), check(after, Circumstances()))
         return Outcome(
             words,
@@ -64,21 +63,35 @@ class Trial(Struct, frozen=True):
             kinds,
         )
 
-    def _effects(self, comparison: Comparison, streams: Sequence[Stream], kinds: dict[str, str]) -> Effects:
-        """Return what the comparison found, and what was learned of what the recording lacks."""
-        plans = (comparison.before.plan, comparison.after.plan)
-        lessons = self.learned.lessons(self.recording, plans) if self.learned is not None else None
-        if self.learned is None or lessons is None:
+    def _effects(
+        self, plans: tuple[Plan, Plan], lessons: Lessons | None, late: Sequence[Stream], kinds: dict[str, str]
+    ) -> Effects:
+        """Return what the change does to the recording, and to what it lacks; ``late`` streams are played event by event."""
+        if lessons is not None and lessons.kinds and lessons.remembers:
+            from vetrina.work.foreseen_outcome import played  # noqa: PLC0415  (NumPy only where it is used)
+
+            return played(self.recording, plans, lessons, self.streams, self._seed, kinds)
+        comparison = self.recording.gather(
+            plans[0].scale,
+            partial(takers.comparison, *plans, late),
+            counts=takers.counts_events(*plans),
+            in_order=takers.in_order(*plans),
+        )
+        streams = [one for one in self.streams if one not in late]
+        if lessons is None:
             return comparison.result(streams)
-        from vetrina.work import foreseen_outcome  # noqa: PLC0415  (NumPy only where it is used)
+        from vetrina.work.foreseen_outcome import foreseen  # noqa: PLC0415  (NumPy only where it is used)
 
-        if lessons.kinds and lessons.remembers:
-            return foreseen_outcome.played(self.recording, plans, lessons, self.streams, self.learned.seed, kinds)
-        return foreseen_outcome.foreseen(comparison, lessons, streams, self.learned.seed, kinds)
+        return foreseen(comparison, lessons, streams, self._seed, kinds)
 
-    def _files(self, before: ResolvedPlan, after: ResolvedPlan, names: tuple[str, ...], means: Means) -> tuple[Rolled, ...]:
+    def _files(
+        self, plans: tuple[Plan, Plan], lessons: Lessons | None, names: tuple[str, ...], means: Means
+    ) -> tuple[Rolled, ...]:
         playing = Playing(
-            self.recording, self.repeat, streams=self.streams, ratio=self.ratio, wanted=names, learned=self.learned,
-            seed=self.learned.seed if self.learned is not None else 1,
+            self.recording, self.repeat, streams=self.streams, ratio=self.ratio, wanted=names, seed=self._seed, lessons=lessons,
         )  # fmt: skip
-        return rolled(names, *playing.files_of([before.plan, after.plan], means)[0])
+        return rolled(names, *playing.files_of(plans, means)[0])
+
+    @property
+    def _seed(self) -> int:
+        return self.learned.seed if self.learned is not None else 1

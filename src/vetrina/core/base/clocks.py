@@ -305,3 +305,8 @@ def _joined(parts: list[str | tuple[int, int]], names: dict[str, object]) -> lis
                 continue
         joined.append(part)
     return joined
+
+
+def whole_days(first: datetime, last: datetime) -> timedelta:
+    """Return the whole days that a time span reaches into: by so much a recording is shifted to follow itself."""
+    return timedelta(days=(last - first).days + 1)

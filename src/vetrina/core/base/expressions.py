@@ -12,6 +12,18 @@ class BadExpression(VetrinaError):
     """Why a regular expression is none."""
 
 
+def _quiet(options: Any) -> Any:
+    """Return options of RE2 with which it writes nothing by itself."""
+    options.log_errors = False
+    return options
+
+
+def _reason(error: Exception) -> str:
+    """Return RE2's reason, which may be bytes."""
+    reason = error.args[0] if error.args else error
+    return reason.decode("utf-8", "replace") if isinstance(reason, bytes) else str(reason)
+
+
 class Expression:
     """An RE2 expression, searched in a text; ``groups`` are the names of its groups, ``names`` these in their order."""
 
@@ -21,14 +33,11 @@ class Expression:
         """Compile ``text``; raise BadExpression with RE2's reason."""
         import re2  # noqa: PLC0415  (16 ms of start-up, for plans with expressions only)
 
-        options = re2.Options()
-        options.log_errors = False
         self.text = text
         try:
-            self._compiled = re2.compile(text, options)
+            self._compiled = re2.compile(text, _quiet(re2.Options()))
         except re2.error as error:
-            reason = error.args[0] if error.args else error
-            raise BadExpression(reason.decode("utf-8", "replace") if isinstance(reason, bytes) else str(reason)) from None
+            raise BadExpression(_reason(error)) from None
         except UnicodeEncodeError as error:
             raise BadExpression(f"bytes at character {error.start + 1} are no UTF-8") from None
 
@@ -85,8 +94,7 @@ def pattern_set(texts: Sequence[str]) -> Callable[[str], list[int]]:
     """
     import re2  # noqa: PLC0415  (16 ms of start-up, for what needs it only)
 
-    options = re2.Options()
-    options.log_errors = False
+    options = _quiet(re2.Options())
     options.max_mem = 256 << 20
     sets: list[tuple[int, Any]] = []
     for begun in range(0, len(texts), _TOGETHER):
@@ -95,7 +103,7 @@ def pattern_set(texts: Sequence[str]) -> Callable[[str], list[int]]:
             try:
                 one.Add(text)
             except re2.error as error:
-                raise BadExpression(str(error)) from None
+                raise BadExpression(_reason(error)) from None
         one.Compile()
         sets.append((begun, one))
 

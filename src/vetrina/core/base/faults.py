@@ -88,6 +88,16 @@ def nearest(word: str, known: Iterable[str], count: int = 1, *, cutoff: float = 
     return [folded[match] for match in close]
 
 
+def near_logger(logger: str, known: Iterable[str], separator: str) -> str | None:
+    """Return the known logger that one may have been meant to be: alike in its last segment, or all in all."""
+    parent, _, last = logger.rpartition(separator)
+    siblings = {one.rpartition(separator)[2]: one for one in known if one.rpartition(separator)[0] == parent}
+    close = nearest(last, siblings)
+    if close:
+        return siblings[close[0]]
+    return next(iter(nearest(logger, known, cutoff=0.86)), None)
+
+
 def offer(word: str, known: Iterable[str], *, otherwise: str = "") -> str:
     """Return the remedy for an unknown ``word``: the nearest known one, else all of a few, else ``otherwise``."""
     words = list(known)

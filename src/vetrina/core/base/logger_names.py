@@ -15,6 +15,19 @@ def event_name(logger: str) -> str:
     return "" if logger == ROOT else logger
 
 
+_SEGMENTS = 64
+
+
+def ancestry(name: str, separator: str) -> list[str]:
+    """Return a logger's name and those above it, the nearest first, root last.
+
+    Of a name with more segments than 64, only those of its first 64: names may be thousands of segments long.
+    """
+    segments = name.split(separator)
+    above = (separator.join(segments[:count]) for count in range(min(len(segments) - 1, _SEGMENTS), 0, -1))
+    return list(dict.fromkeys([name, *filter(None, above), ROOT]))
+
+
 def below(name: str, ancestor: str, separator: str) -> bool:
     """Tell whether ``name`` is ``ancestor`` or below it, by whole segments; everything is below root."""
     if ancestor in {"", ROOT} or name == ancestor:

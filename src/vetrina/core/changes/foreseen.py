@@ -11,7 +11,7 @@ from msgspec import Struct, field
 
 from vetrina.core.changes.effects import Effects, Estimated, Foreseen, Tally
 from vetrina.core.changes.sides import names_of, places_of
-from vetrina.core.foresight.draws import DRAWS, Bucket, Drawn, Together, Told, dispersion, ends, together, total_of
+from vetrina.core.foresight.draws import DRAWS, Bucket, Drawn, Together, dispersion, ends, together, total_of
 from vetrina.core.foresight.hidden import Stretch, WaySums
 from vetrina.core.foresight.lessons import Ends, Kind, Lesson, Lessons
 from vetrina.core.plan.model import Plan
@@ -19,13 +19,13 @@ from vetrina.core.rolling.pace import A_DAY, Pace
 
 Array = Any
 SIDES = ("before", "after")
-_PARTS = ("before", "after", "gained", "lost")
+PARTS = ("before", "after", "gained", "lost")
 
 
 def expected(lessons: Lessons) -> Iterator[Estimated]:
     """Yield what is expected of each kind on each day: its ratio of the seen events there, each of the mean size."""
     for one in lessons.kinds:
-        told, owed = Told(one.hidden, one.seen), 0.0
+        told, owed = one.told, 0.0
         for day, bucket in _by_day(lessons.here[one.lesson.base]).items():
             owed += told.ratio * bucket.seen
             count = round(owed)
@@ -41,7 +41,7 @@ def _bytes(one: Kind, side: int, count: int) -> dict[str, int]:
     found = {}
     for name, times in names_of(one.kind.routes[side]).items():
         way = one.kind.ways[side, name]
-        found[name] = times * round(count * sum(way.by_hour.values()) / way.count)
+        found[name] = times * round(count * way.mean)
     return found
 
 
@@ -95,7 +95,7 @@ class Ranges:
         """Draw the kinds that are set against the same seen events, each logger and level in turn."""
         by_day = _by_day(self._lessons.here[base])
         buckets = [by_day.get(day, Bucket(0, 0)) for day in self._days]
-        common = together([Told(one.hidden, one.seen) for one in kinds])
+        common = together([one.told for one in kinds])
         factors = self._drawn.together(common, buckets)
         by_own: dict[tuple[str, int], list[Kind]] = {}
         for one in kinds:
@@ -110,7 +110,7 @@ class Ranges:
         self, one: Kind, common: Together, buckets: Sequence[Bucket], factors: Array, cells: dict[tuple[str, str], _Sums]
     ) -> None:
         """Draw one kind, and add it to its appenders and cells."""
-        told = Told(one.hidden, one.seen)
+        told = one.told
         how = dispersion(told).apart_from(common, told.ratio)
         drawn = self._drawn.counts(self._drawn.ratios(told), how, buckets, factors)
         counts = np.vstack([[told.ratio * bucket.seen for bucket in buckets], drawn])
@@ -120,7 +120,7 @@ class Ranges:
             was, now = old.get(name, 0), new.get(name, 0)
             sizes = [self._sizes(counts, one, one.kind.ways.get((side, name))) for side in range(2)]
             parts = ((was, sizes[0]), (now, sizes[1]), (max(0, now - was), sizes[1]), (max(0, was - now), sizes[0]))
-            for part, (times, size) in zip(_PARTS, parts, strict=True):
+            for part, (times, size) in zip(PARTS, parts, strict=True):
                 if times:
                     for sums in (self._appenders, cells):
                         _add(sums, (name, part), counts * times, size * times, one.lesson)
@@ -130,8 +130,8 @@ class Ranges:
         """Return the bytes of so many events: their mean is that of the hours drawn, and each is drawn from those recorded."""
         if way is None:
             return np.zeros(counts.shape)
-        mean = sum(way.by_hour.values()) / way.count
-        hidden = self._drawn.sums(one.hidden)
+        mean = way.mean
+        hidden = self._drawn.sums(one.told.hidden)
         whole = self._drawn.sums([way.by_hour.get(hour, 0) for hour in range(self._lessons.hours)])
         means = np.concatenate([[mean], np.divide(whole, hidden, out=np.full(hidden.shape, mean), where=hidden > 0)])
         spread = max(0.0, way.squares / way.count - mean**2) ** 0.5

@@ -2,15 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
-from typing import Any, TypeVar
+from collections.abc import Iterable, Mapping, Sequence
+from typing import Any
 
 from vetrina.core.changes.effects import Delta, Effects, Foreseen, Tally
-from vetrina.core.foresight.draws import ends
+from vetrina.core.changes.foreseen import PARTS
+from vetrina.core.foresight.draws import ends, range_of
 from vetrina.core.foresight.lessons import Ends, Lesson, Lessons, Total
-
-K = TypeVar("K")
-_PARTS = ("before", "after", "gained", "lost")
 
 
 def give_ranges(
@@ -22,9 +20,9 @@ def give_ranges(
     for part in ("gained", "lost"):
         counts = [sum(getattr(shift, part).events for shift in one.appenders.values()) for one in (middle, *played)]
         setattr(found, part, _ends(counts[0], counts[1:], lessons.lessons))
-    behind = _Behind(lessons)
+    behind = {name: lessons.behind(name, 0, 1) for name in middle.appenders}
     for name, shift in middle.appenders.items():
-        own = behind.appender(name)
+        own = behind[name]
         _give(shift, [one.appenders[name] for one in played], own)
         days = [
             _ends(figure, [one.a_day(name)[turn] or 0 for one in played], own) if figure is not None else None
@@ -32,12 +30,12 @@ def give_ranges(
         ]
         found.days[name] = (days[0], days[1])
     for (logger, severity, name), shift in middle.cells.items():
-        _give(shift, _each(played, "cells", (logger, severity, name)), behind.own(logger, severity) or behind.appender(name))
+        _give(shift, _each(played, "cells", (logger, severity, name)), _about(lessons, logger, severity) or behind[name])
     for (day, name), shift in middle.days.items():
-        _give(shift, _each(played, "days", (day, name)), behind.appender(name))
+        _give(shift, _each(played, "days", (day, name)), behind[name])
     for turned in ("seen", "silenced", "twice"):
         for key, count in getattr(middle, turned).items():
-            range_ = _ends(count, [getattr(one, turned).get(key, 0) for one in played], behind.own(*key))
+            range_ = _ends(count, [getattr(one, turned).get(key, 0) for one in played], _about(lessons, *key))
             if range_ is not None:
                 found.turned[key] = range_
     for kind in set(kinds.values()):
@@ -47,23 +45,10 @@ def give_ranges(
             found.added[kind] = (min(0, round(low)), max(0, round(high)))
 
 
-class _Behind:
-    """The lessons behind a figure."""
-
-    def __init__(self, lessons: Lessons) -> None:
-        self._lessons = lessons
-
-    def appender(self, name: str) -> tuple[Lesson, ...]:
-        """Return those about events that may reach an appender."""
-        return self._those(lambda one: any((side, name) in one.kind.ways for side in range(2)))
-
-    def own(self, logger: str, severity: object) -> tuple[Lesson, ...]:
-        """Return those about a logger, and where a severity is given about that level."""
-        level = severity if isinstance(severity, int) else None
-        return self._those(lambda one: one.kind.logger == logger and level in {None, one.kind.severity})
-
-    def _those(self, wanted: Callable[[Any], bool]) -> tuple[Lesson, ...]:
-        return tuple(dict.fromkeys(one.lesson for one in self._lessons.kinds if wanted(one)))
+def _about(lessons: Lessons, logger: str, severity: object) -> tuple[Lesson, ...]:
+    """Return the lessons about a logger, and where a severity is given about that level."""
+    level = severity if isinstance(severity, int) else None
+    return lessons.about(lambda one: one.kind.logger == logger and level in {None, one.kind.severity})
 
 
 def _added(effects: Effects, names: Iterable[str]) -> int:
@@ -76,7 +61,7 @@ def _each(played: Iterable[Effects], table: str, key: Any) -> list[Delta]:
 
 
 def _give(shift: Delta, played: Sequence[Delta], lessons: tuple[Lesson, ...]) -> None:
-    for part in _PARTS:
+    for part in PARTS:
         tally: Tally = getattr(shift, part)
         some = [getattr(one, part) for one in played]
         tally.events_ends = _ends(tally.events, [one.events for one in some], lessons)
@@ -88,6 +73,5 @@ def _ends(figure: int, played: Sequence[float], lessons: tuple[Lesson, ...]) -> 
     """Return the range of a figure, None of one that is the same in every play and of which nothing was learned."""
     if not lessons:
         return None
-    low, high = ends(played)
-    found = Ends(min(figure, round(low)), max(figure, round(high)), lessons)
+    found = range_of(figure, played, lessons)
     return found if found.low != found.high or figure != min(played) else None

@@ -23,7 +23,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from vetrina.core.base.faults import nearest
-from vetrina.core.base.logger_names import ROOT
+from vetrina.core.base.logger_names import ROOT, ancestry
 from vetrina.core.checks.context import Check, CheckContext, Hit
 
 
@@ -31,8 +31,7 @@ def find(scene: CheckContext) -> Iterator[Hit]:
     """Find configured loggers without events at or below them."""
     seen: set[str] = set()
     for logger in scene.seen or {}:
-        segments = logger.split(scene.plan.separator)[:64]
-        seen.update(scene.plan.separator.join(segments[:count]) for count in range(1, len(segments) + 1))
+        seen.update(ancestry(logger, scene.plan.separator))
     for name, entry in scene.tree.entries.items():
         if name == ROOT or name in seen:
             continue

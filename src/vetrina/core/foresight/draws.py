@@ -13,7 +13,7 @@ from typing import Any
 import numpy as np
 from msgspec import Struct
 
-from vetrina.core.foresight.lessons import Lesson, Total
+from vetrina.core.foresight.lessons import Ends, Lesson, Told, Total
 
 DRAWS = 1000
 _Z = 1.6448536269514722
@@ -29,23 +29,6 @@ class Bucket(Struct, frozen=True):
 
     seen: float
     squares: float
-
-
-class Told(Struct, frozen=True):
-    """What the hours tell of one kind of hidden event: its counts, and the seen events that they are set against, hour by hour."""
-
-    hidden: Sequence[int]
-    seen: Sequence[int]
-
-    @property
-    def ratio(self) -> float:
-        """Return how many hidden events there are to one seen event."""
-        return sum(self.hidden) / sum(self.seen)
-
-    @property
-    def hours(self) -> int:
-        """Return in how many hours there is anything of it."""
-        return sum(1 for pair in zip(self.hidden, self.seen, strict=True) if any(pair))
 
 
 class Together(Struct, frozen=True):
@@ -168,6 +151,12 @@ def ends(found: Array) -> tuple[float, float]:
     """Return the 5th and the 95th of a hundred of the drawings."""
     low, high = np.percentile(np.asarray(found, float), [5, 95])
     return float(low), float(high)
+
+
+def range_of(figure: int, drawn: Sequence[float], lessons: tuple[Lesson, ...]) -> Ends:
+    """Return the range of a figure that was drawn so many times; what is expected of it is always in it."""
+    low, high = ends(drawn)
+    return Ends(min(figure, round(low)), max(figure, round(high)), lessons)
 
 
 def total_of(lesson: Lesson, counts: Array) -> Total:

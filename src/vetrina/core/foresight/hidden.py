@@ -15,7 +15,7 @@ from msgspec import Struct, field
 
 from vetrina.core.base import clocks
 from vetrina.core.base.events import Event
-from vetrina.core.base.logger_names import ROOT, tree_name
+from vetrina.core.base.logger_names import ROOT, ancestry, tree_name
 from vetrina.core.routing.cache import FURTHER
 from vetrina.core.routing.router import ROUND, Route, Router
 from vetrina.core.templates.compiling import MakeMeasure
@@ -99,6 +99,11 @@ class WaySums(Struct):
     count: int = 0
     squares: int = 0
     least: int = 0
+
+    @property
+    def mean(self) -> float:
+        """Return the mean bytes of an event."""
+        return sum(self.by_hour.values()) / self.count
 
     def take(self, hour: int, size: int, count: int) -> None:
         """Take so many events of a size."""
@@ -246,9 +251,7 @@ class SeenHere:
 
     def _find(self, logger: str) -> str:
         """Return the nearest of the names at or above a logger; root is always one."""
-        name = tree_name(logger)
-        while name not in self._names and name != ROOT:
-            name = parent_of(name, self._separator)
+        name = next(one for one in ancestry(tree_name(logger), self._separator) if one in self._names)
         if len(self._nearest) < _MOST_KEPT:
             self._nearest[logger] = name
         return name

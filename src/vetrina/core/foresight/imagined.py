@@ -7,15 +7,17 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
 from datetime import UTC, datetime, timedelta
+from functools import cached_property
 from typing import Any
 
 import numpy as np
 from msgspec import Struct
 from msgspec.structs import astuple
 
+from vetrina.core.base import clocks
 from vetrina.core.base.events import Event
 from vetrina.core.base.faults import refuse
-from vetrina.core.foresight.draws import Bucket, Drawn, Told, dispersion, together, total_of
+from vetrina.core.foresight.draws import Bucket, Drawn, dispersion, together, total_of
 from vetrina.core.foresight.hidden import HiddenKind, ImaginedEvent, hour_of, instant_of
 from vetrina.core.foresight.lessons import Kind, Lesson, Lessons, Total
 
@@ -50,7 +52,7 @@ def timeline(lessons: Lessons, repeat: int = 1, scale: float = 1.0) -> Timeline:
     """Return the time for which events are imagined: that of every round, each shifted by whole days."""
     assert lessons.first is not None  # noqa: S101  (there are seen events, or nothing was learned)
     assert lessons.last is not None  # noqa: S101
-    shift = ((lessons.last - lessons.first).days + 1) * 24
+    shift = clocks.whole_days(lessons.first, lessons.last) // timedelta(hours=1)
     return Timeline(lessons.first, lessons.last, tuple(turn * shift for turn in range(repeat)), scale)
 
 
@@ -113,7 +115,7 @@ class Imagination:
     @property
     def expected(self) -> int:
         """Return how many events are expected in all; raise Refused where they are too many to play."""
-        count = int(sum(counts.sum() for counts in self.middle().counts))
+        count = int(sum(counts.sum() for counts in self.middle.counts))
         if count > MOST_IMAGINED:
             raise refuse(f"{count:,} events are estimated to be there, and each would be played", f"at most {MOST_IMAGINED:,} are",
                          "take events that span less time, or change fewer loggers at once", where="--learn")  # fmt: skip
@@ -122,23 +124,24 @@ class Imagination:
     def totals(self, plays: Sequence[Play]) -> list[Total]:
         """Return the events of each lesson, with their range over some plays."""
         found: dict[Lesson, Array] = {}
-        each = (self.middle(), *plays)
+        each = (self.middle, *plays)
         for turn, one in enumerate(self.lessons.kinds):
             found[one.lesson] = found.get(one.lesson, 0) + np.array([play.counts[turn].sum() for play in each])
         return [total_of(lesson, counts) for lesson, counts in found.items()]
 
+    @cached_property
     def middle(self) -> Play:
         """Return what is expected."""
         found = []
         for one in self.lessons.kinds:
-            owed = np.cumsum([bucket.seen for bucket in self._buckets[one.lesson.base]]) * Told(one.hidden, one.seen).ratio
+            owed = np.cumsum([bucket.seen for bucket in self._buckets[one.lesson.base]]) * one.told.ratio
             found.append(np.diff(np.round(owed), prepend=0).astype(np.int64))
         return Play(tuple(found), self._seed)
 
     def plays(self, wanted: int) -> list[Play]:
         """Return so many drawings, spread evenly over all of them by how many events they expect."""
         drawn = Drawn(self.lessons.hours, self._seed)
-        tolds = [Told(one.hidden, one.seen) for one in self.lessons.kinds]
+        tolds = [one.told for one in self.lessons.kinds]
         ratios = [drawn.ratios(told) for told in tolds]
         whole = sum(
             found * sum(bucket.seen for bucket in self._buckets[one.lesson.base])

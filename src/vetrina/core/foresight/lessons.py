@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from datetime import datetime
 from typing import TypeVar
 
 from msgspec import Struct
 
-from vetrina.core.base.logger_names import ROOT
-from vetrina.core.foresight.hidden import HiddenKind, Learner, OwnKey, SeenSums, Stretch, parent_of
+from vetrina.core.base.logger_names import ROOT, ancestry
+from vetrina.core.foresight.hidden import HiddenKind, Learner, OwnKey, SeenSums, Stretch
 from vetrina.core.foresight.unheard import UnrecordedLevels
 
 K = TypeVar("K")
@@ -18,11 +18,27 @@ ENOUGH = 30
 ENOUGH_HOURS = 3
 
 
+class Told(Struct, frozen=True):
+    """What the hours tell of one kind of hidden event: its counts, and the seen events that they are set against, hour by hour."""
+
+    hidden: Sequence[int]
+    seen: Sequence[int]
+
+    @property
+    def ratio(self) -> float:
+        """Return how many hidden events there are to one seen event."""
+        return sum(self.hidden) / sum(self.seen)
+
+    @property
+    def hours(self) -> int:
+        """Return in how many hours there is anything of it."""
+        return sum(1 for pair in zip(self.hidden, self.seen, strict=True) if any(pair))
+
+
 class Lesson(Struct, frozen=True):
     """What was learned of one logger and level: from so many events in so many hours, set against the seen events of ``base``.
 
-    ``there`` are these in the recording that tells, ``here`` in the other one. ``ratio`` is hidden to seen; ``weak`` tells
-    that fewer than 30 events or 3 hours are behind it.
+    ``there`` are these in the recording that tells, ``here`` in the other one.
     """
 
     logger: str
@@ -32,12 +48,11 @@ class Lesson(Struct, frozen=True):
     hours: int
     there: int
     here: int
-    weak: bool
 
     @property
-    def ratio(self) -> float:
-        """Return how many of these events there are to one seen event."""
-        return self.events / self.there
+    def weak(self) -> bool:
+        """Tell whether fewer than 30 events or 3 hours are behind it."""
+        return rests_on_little((self,))
 
 
 def rests_on_little(lessons: Iterable[Lesson]) -> bool:
@@ -94,8 +109,7 @@ class Kind(Struct, frozen=True):
     """A kind of hidden events of which something was learned: what the hours tell, and the lesson it belongs to."""
 
     kind: HiddenKind
-    hidden: tuple[int, ...]
-    seen: tuple[int, ...]
+    told: Told
     lesson: Lesson
 
 
@@ -126,6 +140,14 @@ class Lessons(Struct, frozen=True):
         """Return the lessons that rest on little."""
         return tuple(one for one in self.lessons if one.weak)
 
+    def behind(self, appender: str, *sides: int) -> tuple[Lesson, ...]:
+        """Return the lessons about events that may reach an appender on one of some sides."""
+        return self.about(lambda one: any((side, appender) in one.kind.ways for side in sides))
+
+    def about(self, wanted: Callable[[Kind], bool]) -> tuple[Lesson, ...]:
+        """Return the lessons of the kinds that are wanted."""
+        return tuple(dict.fromkeys(one.lesson for one in self.kinds if wanted(one)))
+
     @property
     def remembers(self) -> bool:
         """Tell whether a limit, a recall or a queue may decide on any of it."""
@@ -136,16 +158,8 @@ def names_asked(learner: Learner, separator: str) -> frozenset[str]:
     """Return the names whose seen events matter: each logger with hidden events, and all above it."""
     found = {ROOT}
     for kind in learner.kinds.values():
-        found.update(names_above(kind.logger, separator))
+        found.update(ancestry(kind.logger, separator))
     return frozenset(found)
-
-
-def names_above(logger: str, separator: str) -> list[str]:
-    """Return a logger's name and those above it, the nearest first, root last."""
-    found = [logger]
-    while found[-1] != ROOT:
-        found.append(parent_of(found[-1], separator))
-    return found
 
 
 def learn(learner: Learner, sums: SeenSums, separator: str, source: str) -> Lessons:
@@ -166,13 +180,12 @@ def learn(learner: Learner, sums: SeenSums, separator: str, source: str) -> Less
             continue
         seen = there[base]
         hours = {hour for one in some for hour in one.hours} | set(seen)
-        events, least = sum(sum(one.hours.values()) for one in some), min(_total(seen), _total(here[base]))
-        weak = events < ENOUGH or least < ENOUGH or len(hours) < ENOUGH_HOURS
-        lesson = Lesson(*own, base, events, len(hours), _total(seen), _total(here[base]), weak)
+        events = sum(sum(one.hours.values()) for one in some)
+        lesson = Lesson(*own, base, events, len(hours), _total(seen), _total(here[base]))
         lessons.append(lesson)
         if base not in by_hour:
             by_hour[base] = _by_hour(seen, learner.hours)
-        kinds += [Kind(one, _by_hour(one.hours, learner.hours), by_hour[base], lesson) for one in some]
+        kinds += [Kind(one, Told(_by_hour(one.hours, learner.hours), by_hour[base]), lesson) for one in some]
     used = {one.base for one in lessons}
     return Lessons(
         tuple(kinds), tuple(lessons), {name: here[name] for name in used}, tuple(untold), dict(sorted(sums.odd.items())),
@@ -184,7 +197,7 @@ def _base(
     logger: str, there: Mapping[str, Mapping[int, int]], here: Mapping[str, Mapping[Stretch, int]], separator: str
 ) -> str | None:
     """Return the nearest name with enough seen events in both recordings, else root where it has any in both."""
-    for name in names_above(logger, separator):
+    for name in ancestry(logger, separator):
         if min(_total(there.get(name, {})), _total(here.get(name, {}))) >= ENOUGH:
             return name
     return ROOT if min(_total(there.get(ROOT, {})), _total(here.get(ROOT, {}))) else None
@@ -202,7 +215,7 @@ def _summed(counts: Mapping[str, Mapping[K, int]], names: Iterable[str], separat
     """Return the counts of each name with all below it."""
     found: dict[str, dict[K, int]] = {name: {} for name in names}
     for logger, own in counts.items():
-        for name in names_above(logger, separator):
+        for name in ancestry(logger, separator):
             whole = found.get(name)
             if whole is not None:
                 for key, count in own.items():

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from datetime import UTC, datetime, timedelta
 
+from vetrina.core.base import clocks
 from vetrina.core.base.events import Event
 from vetrina.core.base.faults import refuse
 
@@ -38,4 +39,4 @@ def shift_of(count: int, first: datetime | None, last: datetime | None, times: i
     if count * times > _MOST_PLAYED:
         raise refuse(f"{count:,} events {times:,} times over are more than {_MOST_PLAYED:,}",
                      fix=f"give a number up to {max(1, _MOST_PLAYED // count):,}", where=f"--repeat {times}")  # fmt: skip
-    return timedelta(days=(last - first).days + 1) if first is not None and last is not None else timedelta(0)
+    return clocks.whole_days(first, last) if first is not None and last is not None else timedelta(0)

@@ -8,8 +8,8 @@ from datetime import UTC, datetime
 from msgspec import Struct
 
 from vetrina.core.base.events import Event
-from vetrina.core.base.faults import nearest
-from vetrina.core.base.logger_names import ROOT, below, event_name
+from vetrina.core.base.faults import near_logger
+from vetrina.core.base.logger_names import ROOT, ancestry, below, event_name
 from vetrina.core.plan.loggers import Tree
 from vetrina.core.plan.model import Plan
 from vetrina.core.routing.passages import alone
@@ -71,8 +71,7 @@ def unspoken(statements: Sequence[Statement], plan: Plan) -> list[Unspoken]:
     loggers = sorted({one.logger for one in statements})
     used: set[str] = set()
     for logger in loggers:
-        segments = logger.split(plan.separator)[:64]
-        used.update(plan.separator.join(segments[:count]) for count in range(1, len(segments) + 1))
+        used.update(ancestry(logger, plan.separator)[:-1])  # but root
     return [
         Unspoken(name, _near(name, used, loggers, plan.separator))
         for name in Tree(plan).entries
@@ -81,11 +80,6 @@ def unspoken(statements: Sequence[Statement], plan: Plan) -> list[Unspoken]:
 
 
 def _near(name: str, used: Iterable[str], loggers: Iterable[str], separator: str) -> str | None:
-    """Return the used logger that one may be meant to be: alike in its last segment, or all in all; else one above it."""
-    parent, _, last = name.rpartition(separator)
-    siblings = {one.rpartition(separator)[2]: one for one in used if one.rpartition(separator)[0] == parent}
-    if close := nearest(last, siblings):
-        return siblings[close[0]]
-    if close := nearest(name, used, cutoff=0.86):
-        return close[0]
-    return next((one for one in loggers if one != ROOT and below(name, one, separator)), None)
+    """Return the used logger that one may be meant to be, else one above it."""
+    above = (one for one in loggers if one != ROOT and below(name, one, separator))
+    return near_logger(name, used, separator) or next(above, None)

@@ -124,18 +124,16 @@ class Sources:
             return _skipped(name, f"cannot be read: {error.strerror}")
         lines = source.count(b"\n") + (not source.endswith(b"\n") and bool(source))
         if suffix not in PYTHON and suffix not in LANGUAGES:
-            return Read(name, lines, (), Skipped(Place(name, 1, 1), "its ending names no language that is read"))
+            return _skipped(name, "its ending names no language that is read", lines)
         pattern = self._patterns[suffix != ".rb"]
         if not pattern.search(source) and not (suffix in PYTHON and b"ogger" in source):
             return Read(name, lines, ())
         try:
             unit = self._unit(file, source, suffix, pattern)
         except SyntaxError as error:
-            return Read(
-                name, lines, (), Skipped(Place(name, error.lineno or 1, error.offset or 1), f"not understood: {error.msg}")
-            )
+            return _skipped(name, f"not understood: {error.msg}", lines, error.lineno or 1, error.offset or 1)
         except (ValueError, RecursionError, MemoryError) as error:
-            return Read(name, lines, (), Skipped(Place(name, 1, 1), f"not understood: {error}"))
+            return _skipped(name, f"not understood: {error}", lines)
         return Read(name, lines, () if unit is None else tuple(self._reader.statements(unit)))
 
     def _unit(self, file: SourceFile, source: bytes, suffix: str, pattern: re.Pattern[bytes]) -> Unit | None:
@@ -175,8 +173,8 @@ def _module(path: PurePath, root: str) -> tuple[str, ...]:
     return tuple(parts[:-1] if parts and parts[-1] in {"mod", "index", "__init__"} and len(parts) > 1 else parts)
 
 
-def _skipped(name: str, why: str) -> Read:
-    return Read(name, 0, (), Skipped(Place(name, 1, 1), why))
+def _skipped(name: str, why: str, lines: int = 0, line: int = 1, column: int = 1) -> Read:
+    return Read(name, lines, (), Skipped(Place(name, line, column), why))
 
 
 class Survey(Struct):
