@@ -179,9 +179,6 @@ files there will be.
 |---|---|---|---|---|---|
 {rows}
 
-Where it falls short: bursts that hit all hidden loggers at once, in recordings of the same length. The row *24 hours tell of
-24, bursty* holds the truth of the sums less often than it should; over 150 further seeds (51 to 200) it was 79 % of the sums and 88 % of single loggers.
-
 What no range holds: bursts that are rarer than the hours that tell of them. Where one hour in ten is ten times as loud, six
 hours most likely hold none of these, and nothing in them says that there are any.
 """

@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 
 from plans import in_force, plan
 from vetrina.core.base.events import Event
-from vetrina.core.foresight.draws import Bucket, Drawn, dispersion, ends, student, together
+from vetrina.core.foresight.draws import Bucket, Drawn, Shared, dispersion, ends, everywhere, student, together
 from vetrina.core.foresight.hidden import Learner, Recorded, SeenHere, hour_of
 from vetrina.core.foresight.imagined import Imagination, among, timeline
 from vetrina.core.foresight.lessons import Lessons, Told, learn, names_asked
@@ -146,6 +146,20 @@ def test_dispersion_is_poisson_where_hours_show_no_more_and_bursts_are_seen_toge
     assert dispersion(wild[0]).bursts == pytest.approx(0.5, abs=0.12)
     assert together(wild).bursts == pytest.approx(0.5, abs=0.12)
     assert [round(student(one), 2) for one in (1, 5, 30, 1000)] == [6.31, 2.02, 1.70, 1.65]
+
+
+def test_bursts_that_hit_what_is_set_against_other_events_are_drawn_for_all_at_once() -> None:
+    busy = [1, 5, 2, 9, 1, 4, 12, 2, 3, 1]
+    groups = {"a": [Told([10 * one for one in busy], [40] * 10)], "b": [Told([3 * one for one in busy], [7] * 10)]}
+    apart = [*groups["a"], Told([30] * 10, [7] * 10)]
+    assert everywhere(list(groups.values())) > everywhere([groups["a"]]) == everywhere([[one] for one in apart]) == 0
+    buckets = {"a": [Bucket(400, 16_000)], "b": [Bucket(70, 490)]}
+    shared = Shared(Drawn(10, 1), groups, buckets)
+    some = [shared.of(base)[1][:, 0] for base in groups]
+    assert np.corrcoef(some)[0, 1] > 0.9
+    alone = Shared(Drawn(10, 1), {"a": [apart[0]], "b": [apart[1]]}, buckets)
+    assert (alone.of("b")[1] == 1).all()
+    assert alone.of("b")[0].bursts == 0
 
 
 def test_imagined_events_are_as_many_as_drawn_in_their_hours_and_stand_between_the_recorded() -> None:

@@ -11,7 +11,7 @@ from msgspec import Struct, field
 
 from vetrina.core.changes.effects import Effects, Estimated, Foreseen, Tally
 from vetrina.core.changes.sides import names_of, places_of
-from vetrina.core.foresight.draws import DRAWS, Bucket, Drawn, Together, dispersion, ends, together, total_of
+from vetrina.core.foresight.draws import DRAWS, Bucket, Drawn, Shared, Together, dispersion, ends, total_of
 from vetrina.core.foresight.hidden import Stretch, WaySums
 from vetrina.core.foresight.lessons import Ends, Kind, Lesson, Lessons
 from vetrina.core.plan.model import Plan
@@ -80,8 +80,10 @@ class Ranges:
         by_base: dict[str, list[Kind]] = {}
         for one in self._lessons.kinds:
             by_base.setdefault(one.lesson.base, []).append(one)
+        buckets = {base: self._buckets(base) for base in by_base}
+        shared = Shared(self._drawn, {base: [one.told for one in some] for base, some in by_base.items()}, buckets)
         for base, some in by_base.items():
-            self._give_base(base, some)
+            self._give_base(some, buckets[base], *shared.of(base))
         self._effects.foreseen = self.found
         self.found.totals = [total_of(lesson, counts) for lesson, counts in self._own.items()]
         self.found.events = sum(one.middle for one in self.found.totals)
@@ -91,12 +93,12 @@ class Ranges:
         for key, sums in self._turned.items():
             self.found.turned[key] = _around(turned.get(key, 0), _apart(sums.events), sums)
 
-    def _give_base(self, base: str, kinds: Sequence[Kind]) -> None:
-        """Draw the kinds that are set against the same seen events, each logger and level in turn."""
+    def _buckets(self, base: str) -> list[Bucket]:
         by_day = _by_day(self._lessons.here[base])
-        buckets = [by_day.get(day, Bucket(0, 0)) for day in self._days]
-        common = together([one.told for one in kinds])
-        factors = self._drawn.together(common, buckets)
+        return [by_day.get(day, Bucket(0, 0)) for day in self._days]
+
+    def _give_base(self, kinds: Sequence[Kind], buckets: Sequence[Bucket], common: Together, factors: Array) -> None:
+        """Draw the kinds that are set against the same seen events, each logger and level in turn."""
         by_own: dict[tuple[str, int], list[Kind]] = {}
         for one in kinds:
             by_own.setdefault((one.kind.logger, one.kind.severity), []).append(one)

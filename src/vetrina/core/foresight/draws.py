@@ -6,7 +6,7 @@ and a count for each stretch: negative binomial, with the dispersion that those 
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from math import sqrt
 from typing import Any
 
@@ -60,8 +60,13 @@ def dispersion(told: Told) -> Dispersion:
         return Dispersion()
     varied = float(((hidden - mean) ** 2).sum()) * hours / (hours - 1)
     steady = min(max(1.0, varied / float(mean.sum())), 1 + told.ratio)
-    bursts = max(0.0, (varied - steady * float(mean.sum())) / float((mean**2).sum()))
-    return Dispersion(steady, bursts * (student(max(2, round(hours / (1 + 3 * bursts)))) / _Z) ** 2)
+    return Dispersion(steady, _told_by(hours, (varied - steady * float(mean.sum())) / float((mean**2).sum())))
+
+
+def _told_by(hours: int, bursts: float) -> float:
+    """Return the strength of bursts, widened by how few hours tell it."""
+    bursts = max(0.0, bursts)
+    return bursts * (student(max(2, round(hours / (1 + 3 * bursts)))) / _Z) ** 2
 
 
 class Drawn:
@@ -145,6 +150,56 @@ def together(tolds: Sequence[Told]) -> Together:
     alone = sum(one.bursts * ratio**2 for one, ratio in each)
     bursts = max(0.0, (how.bursts * whole.ratio**2 - alone) / shared) if shared > 0 else 0.0
     return Together((how.steady - 1) / whole.ratio, bursts)
+
+
+def everywhere(groups: Sequence[Sequence[Told]]) -> float:
+    """Return the strength of bursts that kinds with other seen events show in common: how they vary together, hour by hour."""
+    some = [group for group in groups if any(one.ratio for one in group)]
+    if len(some) < 2:
+        return 0.0
+    hidden = np.array([np.sum([one.hidden for one in group], axis=0) for group in some], float)
+    mean = np.array([sum(one.ratio for one in group) * np.asarray(group[0].seen, float) for group in some])
+    hours = int((mean.any(axis=0) | hidden.any(axis=0)).sum())
+    shared = _across(mean)
+    if hours < 2 or shared <= 0:
+        return 0.0
+    return _told_by(hours, _across(hidden - mean) * hours / (hours - 1) / shared)
+
+
+def _across(rows: Array) -> float:
+    """Return the sum over the products of each two rows."""
+    return float((rows.sum(axis=0) ** 2).sum() - (rows**2).sum())
+
+
+class Shared:
+    """What kinds vary by at once: bursts that hit all of them, and, for those with the same seen events, theirs.
+
+    ``tolds`` and ``buckets`` are by base. Bursts that hit all are drawn once for each bucket.
+    """
+
+    def __init__(
+        self,
+        drawn: Drawn,
+        tolds: Mapping[str, Sequence[Told]],
+        buckets: Mapping[str, Sequence[Bucket]],
+        draws: int | None = None,
+    ) -> None:
+        self._drawn, self._tolds, self._buckets, self._draws = drawn, tolds, buckets, draws
+        self._bursts = everywhere(list(tolds.values()))
+        ratios = {base: sum(one.ratio for one in some) for base, some in tolds.items()}
+        columns = zip(*([(ratios[base], one) for one in buckets[base]] for base in tolds), strict=True)
+        whole = [
+            Bucket(sum(ratio * one.seen for ratio, one in some), sum(ratio * sqrt(one.squares) for ratio, one in some) ** 2)
+            for some in columns
+        ]
+        self._factors = drawn.together(Together(0.0, self._bursts), whole, draws)
+
+    def of(self, base: str) -> tuple[Together, Array]:
+        """Return what the kinds of a base vary by at once, and the factors (drawing by bucket) that are drawn of it."""
+        own = together(self._tolds[base])
+        apart = Together(own.chance, max(0.0, own.bursts - self._bursts))
+        factors = self._factors * self._drawn.together(apart, self._buckets[base], self._draws)
+        return Together(own.chance, apart.bursts + self._bursts), factors
 
 
 def ends(found: Array) -> tuple[float, float]:

@@ -17,7 +17,7 @@ from msgspec.structs import astuple
 from vetrina.core.base import clocks
 from vetrina.core.base.events import Event
 from vetrina.core.base.faults import refuse
-from vetrina.core.foresight.draws import Bucket, Drawn, dispersion, together, total_of
+from vetrina.core.foresight.draws import Bucket, Drawn, Shared, dispersion, total_of
 from vetrina.core.foresight.hidden import HiddenKind, ImaginedEvent, hour_of, instant_of
 from vetrina.core.foresight.lessons import Kind, Lesson, Lessons, Total
 
@@ -149,13 +149,15 @@ class Imagination:
         )
         chosen = np.argsort(whole)[((np.arange(wanted) + 0.5) * drawn.draws / wanted).astype(int)]
         counts: list[Array] = [None] * len(tolds)
-        for base, buckets in self._buckets.items():
-            own = [at for at, one in enumerate(self.lessons.kinds) if one.lesson.base == base]
-            common = together([tolds[at] for at in own])
-            factors = drawn.together(common, buckets, wanted)
+        by_base: dict[str, list[int]] = {}
+        for at, one in enumerate(self.lessons.kinds):
+            by_base.setdefault(one.lesson.base, []).append(at)
+        shared = Shared(drawn, {base: [tolds[at] for at in own] for base, own in by_base.items()}, self._buckets, wanted)
+        for base, own in by_base.items():
+            common, factors = shared.of(base)
             for at in own:
                 how = dispersion(tolds[at]).apart_from(common, tolds[at].ratio)
-                counts[at] = drawn.counts(ratios[at][chosen], how, buckets, factors)
+                counts[at] = drawn.counts(ratios[at][chosen], how, self._buckets[base], factors)
         return [Play(tuple(one[turn] for one in counts), self._seed + 1 + turn) for turn in range(wanted)]
 
     def by_hour(self, play: Play) -> Iterator[list[tuple[Kind, Array, Array]]]:
