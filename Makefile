@@ -26,7 +26,7 @@ test: $(STAMP)
 coverage: $(STAMP)
 	rm -f .coverage .coverage.*
 	$(BIN)/python -m compileall -q src tests
-	COVERAGE_FILE=$(CURDIR)/.coverage $(BIN)/coverage run -m pytest -n auto --few
+	COVERAGE_FILE=$(CURDIR)/.coverage $(BIN)/coverage run -m pytest -n auto --few --cold
 	$(BIN)/coverage combine --quiet
 	$(BIN)/coverage report
 
@@ -36,7 +36,7 @@ quick: $(STAMP)
 
 # All that the tests can try: more seeds, more examples; before a release.
 long: $(STAMP)
-	$(BIN)/pytest -n auto --long
+	$(BIN)/pytest -n auto --long --cold
 
 bench: $(STAMP)
 	@$(BIN)/python -m compileall -q src

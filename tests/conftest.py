@@ -6,7 +6,7 @@ import json
 import os
 import pty
 import subprocess
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from contextlib import suppress
 from pathlib import Path
 from typing import Any
@@ -15,6 +15,7 @@ import pytest
 from hypothesis import settings
 
 from support import PROGRAM, Ran, Run
+from warm import Warm
 
 settings.register_profile("vetrina", deadline=None, max_examples=10, print_blob=True)
 settings.register_profile("long", deadline=None, max_examples=40, print_blob=True)
@@ -28,22 +29,22 @@ def pytest_configure(config: pytest.Config) -> None:
 
 
 def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:
-    """Leave out what is long; under --few, try each property on a few examples only: enough to go every way, where ways are counted."""
+    """Leave out what is long, and try each property on 40 examples at most; under --few on fewer: enough to go every way."""
     if not config.getoption("--long"):
         left = [item for item in items if item.get_closest_marker("long") is not None]
         config.hook.pytest_deselected(items=left)
         items[:] = [item for item in items if item not in left]
-    if not config.getoption("--few"):
-        return
-    for item in items:
-        test = getattr(item, "obj", None)
-        known = getattr(test, "_hypothesis_internal_use_settings", None)
-        if test is not None and known is not None:
-            test._hypothesis_internal_use_settings = settings(known, max_examples=min(known.max_examples, 25))
+        most = 25 if config.getoption("--few") else 40
+        for item in items:
+            test = getattr(item, "obj", None)
+            known = getattr(test, "_hypothesis_internal_use_settings", None)
+            if test is not None and known is not None and item.get_closest_marker("whole") is None:
+                test._hypothesis_internal_use_settings = settings(known, max_examples=min(known.max_examples, most))
 
 
 def pytest_addoption(parser: pytest.Parser) -> None:
     parser.addoption("--few", action="store_true", help="try properties on 25 examples at most")
+    parser.addoption("--cold", action="store_true", help="start the program anew for every call")
     parser.addoption("--long", action="store_true", help="also what is marked long, and more examples of each property")
     parser.addoption("--regold", action="store_true", help="write the golden screens anew")
 
@@ -53,24 +54,31 @@ def folder(tmp_path: Path) -> Path:
     return tmp_path
 
 
+@pytest.fixture(scope="session")
+def warm(request: pytest.FixtureRequest) -> Iterator[Warm | None]:
+    if request.config.getoption("--cold"):
+        yield None
+        return
+    found = Warm()
+    yield found
+    found.close()
+
+
 @pytest.fixture
-def run(folder: Path) -> Run:
-    """Call the installed program in the test's own folder."""
+def run(folder: Path, warm: Warm | None) -> Run:
+    """Call the installed program in the test's own folder, in a process of its own."""
 
     def call(*words: object, stdin: bytes | None = None, env: dict[str, str] | None = None, cwd: Path | None = None) -> Ran:
         environment = {name: value for name, value in os.environ.items() if not name.startswith("ROPEWAY_")}
         environment |= {"COLUMNS": "100", "PYTHONUTF8": "1", **(env or {})}
-        done = subprocess.run(
-            [str(PROGRAM), *map(str, words)],
-            cwd=cwd or folder,
-            env=environment,
-            input=stdin if stdin is not None else b"",
-            capture_output=True,
-            timeout=120,
-            check=False,
-        )
-        assert b"Traceback" not in done.stderr, done.stderr.decode()
-        return Ran(done.returncode, done.stdout.decode(), done.stderr.decode())
+        line, there, given = [str(PROGRAM), *map(str, words)], cwd or folder, stdin or b""
+        if warm is not None and warm.serves(environment):
+            code, out, err = warm.call(PROGRAM, line[1:], there, environment, given, 120)
+        else:
+            done = subprocess.run(line, cwd=there, env=environment, input=given, capture_output=True, timeout=120, check=False)
+            code, out, err = done.returncode, done.stdout, done.stderr
+        assert b"Traceback" not in err, err.decode()
+        return Ran(code, out.decode(), err.decode())
 
     return call
 

@@ -221,9 +221,11 @@ def test_what_a_worker_raises_is_told(
     monkeypatch.setenv(
         "PYTHONPATH", os.pathsep.join([str(Path(__file__).parent), str(Path(__file__).parent.parent), *sys.path])
     )
+    children = Path(f"/proc/{os.getpid()}/task/{os.getpid()}/children")
+    before = children.read_text()
     with pytest.raises(raised, match=said):
         list(Workers(2).run(Raising(error), [Piece(()), Piece(())]))
-    assert not Path(f"/proc/{os.getpid()}/task/{os.getpid()}/children").read_text()
+    assert children.read_text() == before
 
 
 @pytest.mark.parametrize(

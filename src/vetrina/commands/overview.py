@@ -13,6 +13,7 @@ COMMANDS: dict[str, str] = {
     "rolling": "which files there will be, when they roll, and how far back they reach",
     "pressure": "the rush hour: what limits stop, what queues drop or hold, how late events are",
     "whatif": "what a change would do: gained, lost, bytes a day, history left",
+    "page": "one page to hand over, that opens in any browser",
     "compare": "every message that two plans treat differently, or proof that there is none",
     "apply": "write a change into the plan, every other byte kept",
     "undo": "take the last applied change back",

@@ -25,8 +25,8 @@ def level_lines(rows: Sequence[LevelRow], plan: Plan, width: int) -> list[Line]:
             span("  " * row.depth + row.logger, "" if row.enabled else "quiet"),
             _set_cell(row, scale),
             span(scale.name(row.effective), level_style(row.effective)),
-            _from_cell(row),
-            _to_cell(row),
+            from_cell(row),
+            to_cell(row),
         ]
         for row in rows
     ]
@@ -44,7 +44,8 @@ def _set_cell(row: LevelRow, scale: Scale) -> Span:
     return span("·" if row.set_level is None else scale.name(row.set_level), "" if row.set_level is not None else "quiet")
 
 
-def _from_cell(row: LevelRow) -> Span:
+def from_cell(row: LevelRow) -> Span:
+    """Return where a level comes from: the logger that it is inherited from, and the place."""
     brief = row.origin.brief()
     where = f"{row.inherited_from}, {brief}" if row.inherited_from else brief
     if row.changed:
@@ -52,7 +53,8 @@ def _from_cell(row: LevelRow) -> Span:
     return span(where, "quiet" if row.inherited_from else "")
 
 
-def _to_cell(row: LevelRow) -> Span:
+def to_cell(row: LevelRow) -> Span:
+    """Return where a logger delivers: the appenders that something can reach, the others in brackets."""
     if not row.delivers:
         return span("nowhere", "bad")
     open_, shut = _open_and_shut(row)

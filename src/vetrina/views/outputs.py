@@ -16,6 +16,7 @@ from vetrina.views.documents.levels import Levels
 from vetrina.views.documents.live import Live, LiveChange, LivePutBack, LiveRecord
 from vetrina.views.documents.mimic import Mimic
 from vetrina.views.documents.origin import Origin, OriginUnused
+from vetrina.views.documents.page import Page
 from vetrina.views.documents.pressure import Pressure
 from vetrina.views.documents.preview import Preview
 from vetrina.views.documents.read import ReadSummary
@@ -52,6 +53,7 @@ OUTPUTS: dict[str, Any] = {
     "rolling-names": RollingNames,
     "pressure": Pressure,
     "whatif": WhatIf,
+    "page": Page,
     "compare": Compare,
     "survey": SurveyedStatement,
     "survey-unspoken": UnspokenLogger,

@@ -13,7 +13,7 @@ from vetrina.core.base.levels import Scale
 from vetrina.core.foresight.lessons import Foretold
 from vetrina.core.rolling.lanes import RollingAppender
 from vetrina.core.rolling.outlook import Advice, kept_history
-from vetrina.core.rolling.simulation import standing_at
+from vetrina.core.rolling.simulation import FileRecord, standing_at
 from vetrina.core.rolling.streams import Forecast, Range
 from vetrina.views.documents.foresight import Estimate, Learned, learned, names_of
 
@@ -119,6 +119,16 @@ class RollingNames(Struct):
     names: list[ComingName]
 
 
+def rolled_file(one: FileRecord, zone: tzinfo) -> RolledFile:
+    """Return one file over time."""
+    opened, closed, removed = (
+        None if time is None else clocks.iso(zone)(time) for time in (one.opened, one.closed, one.removed)
+    )
+    return RolledFile(
+        one.name, opened or "", closed, one.reason, one.events, one.bytes, one.disk_bytes, removed, one.removed_by, one.lost
+    )  # fmt: skip
+
+
 def document(
     name: str,
     lane: RollingAppender,
@@ -135,21 +145,7 @@ def document(
     def shown(time: datetime | None) -> str | None:
         return None if time is None else show(time)
 
-    files = [
-        RolledFile(
-            one.name,
-            show(one.opened),
-            shown(one.closed),
-            one.reason,
-            one.events,
-            one.bytes,
-            one.disk_bytes,
-            shown(one.removed),
-            one.removed_by,
-            one.lost,
-        )
-        for one in found.files
-    ]
+    files = [rolled_file(one, zone) for one in found.files]
     return RollingFiles(
         name,
         files,
