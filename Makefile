@@ -18,6 +18,7 @@ test: $(STAMP)
 	@(tools/package.sh $(BIN)/python > .package.log 2>&1; echo $$? > .package.code) & \
 	set -e; set -x; \
 	$(BIN)/ruff format --check .; $(BIN)/ruff check .; $(BIN)/mypy; $(BIN)/lint-imports; \
+	$(BIN)/oxlint --deny-warnings -D correctness -D no-shadow src/vetrina/views/page/page.mjs tests/page.test.mjs; \
 	{ set +x; } 2> /dev/null; wait; tail -1 .package.log; \
 	test "$$(cat .package.code)" = 0 || { cat .package.log; exit 1; }
 	$(BIN)/pytest -n $(HANDS)

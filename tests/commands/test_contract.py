@@ -42,6 +42,7 @@ DOCUMENTS: dict[str, list[str]] = {
     "rolling": ["rolling", "plan.yaml", W, "--runs", "3", "--disk", "40 KiB", "--ratio", "0.2"],
     "rolling-names": ["rolling", "plan.yaml", "--names"],
     "whatif": ["whatif", "plan.yaml", W, "--tune", "ropeway.drive=trace", "--or", "--tune", "root=info", "--rate", "ropeway.drive trace 1/second", "--must-show", "logger=ropeway.drive,level=trace"],
+    "page": ["page", "plan.yaml", W, "--out", "page.html"],
     "compare": ["compare", "plan.yaml", "plan.yaml", "--other-stage", "live"],
     "survey": ["survey", "source", "--plan", "plan.yaml", "--events", "live.jsonl"],
     "survey-unspoken": ["survey", "source", "--plan", "plan.yaml", "--unspoken"],

@@ -102,8 +102,10 @@ COMMANDS: dict[str, tuple[list[str], dict[str, list[str]]]] = {
                  "--learn": ["bench.jsonl"], "--recorded-under": ["quiet.yaml"], "--recorded-stage": ["live"]}),
     "whatif": (["plan.yaml", "week.jsonl", "--tune", "a=debug"], {key: READING[key] for key in READING if key not in {"--set", "--tune"}} | {"--set": ["deliver=once"],
                "--to-with": ["layer.yaml"], "--to-stage": ["dark"], "--must-show": ["logger=a,level=debug"], "--rate": ["a error 1/minute"], "--repeat": ["3"],
-               "--ratio": ["0.3"], "--note": ["out.md"], "--also": ["more.jsonl"], "--learn": ["bench.jsonl"], "--recorded-under": ["quiet.yaml"],
+               "--ratio": ["0.3"], "--note": ["out.md"], "--page": ["out.html"], "--also": ["more.jsonl"], "--learn": ["bench.jsonl"], "--recorded-under": ["quiet.yaml"],
                "--recorded-stage": ["live"], "--seed": ["3"]}),
+    "page": (["plan.yaml", "week.jsonl", "--out", "out.html"], {key: READING[key] for key in READING if key not in {"--set", "--tune"}} | {"--set": ["deliver=once"], "--tune": ["a=debug"],
+             "--title": ["Gate 2"], "--also": ["more.jsonl"]}),
     "whatif:learn": (["plan.yaml", "week.jsonl", *LEARNED], LEARNING | {"--rate": ["b debug 1/minute"]}),
     "rolling:learn": (["plan.yaml", "week.jsonl", *LEARNED], LEARNING | {"--rate": ["b debug 1/minute"], "--repeat": ["2"], "--scale": ["2"]}),
     "pressure:learn": (["rush.yaml", "week.jsonl", *LEARNED], LEARNING),
@@ -233,6 +235,8 @@ def call(command: str, words: list[str], folder: Path, monkeypatch: pytest.Monke
         old.unlink()
     setup(folder)
     monkeypatch.chdir(folder)
+    monkeypatch.setenv("SOURCE_DATE_EPOCH", "1795000000")
+    monkeypatch.setattr("vetrina.views.page.parts._Gallery._draws", lambda _: False)
     if command == "undo":
         CliRunner().invoke(app_of("apply"), ["plan.yaml", "--tune", "a.b=error", "--yes"])
         CliRunner().invoke(app_of("apply"), ["plan.yaml", "--tune", "b=error", "--yes"])

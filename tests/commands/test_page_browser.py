@@ -3,19 +3,20 @@
 from __future__ import annotations
 
 import json
-import os
 import shutil
+import subprocess
 from collections.abc import Iterator
-from datetime import UTC, datetime, timedelta
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
+from urllib.parse import urlencode
 
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from counted import EVENTS, FORMS, TEMPLATES
-from plans import APPENDERS, LEVELS, NAMES, in_force, loggers
+from plans import APPENDERS, LEVELS, NAMES, loggers
 from routed import rules
 from support import DEMO, PROGRAM
 from vetrina.core.changes.outcome import Outcome
@@ -47,12 +48,15 @@ class Browser:
         self.browser, self.folder = browser, folder
         self.asked: list[str] = []
         self.said: list[str] = []
+        self.page: Any = None
+        self.stopped: set[str] = set()
 
     def open(self, path: Path, address: str = "", **how: Any) -> Any:
         """Return a page of its own, that is ready."""
         context = self.browser.new_context(**{"viewport": {"width": 1280, "height": 800}, **how})
         page = context.new_page()
         page.on("request", lambda request: self.asked.append(request.url))
+        page.on("requestfailed", lambda request: self.stopped.add(request.url) if request.failure == "csp" else None)
         page.on("console", lambda message: self.said.append(message.text))
         page.on("pageerror", lambda error: self.said.append(str(error)))
         self.go(page, path, address)
@@ -80,7 +84,8 @@ def rows_of(page: Any, where: str) -> list[list[str]]:
 
 
 KEEPS = st.fixed_dictionaries(
-    {"files": st.integers(0, 4)}, optional={"age": st.sampled_from(["2 hours", "1 day"]), "disk": st.sampled_from(["60 B", "300 B"])}
+    {"files": st.integers(0, 4)},
+    optional={"age": st.sampled_from(["2 hours", "1 day"]), "disk": st.sampled_from(["60 B", "300 B"])},
 )
 ROLLS = st.fixed_dictionaries(
     {"keep": KEEPS, "at-size": st.sampled_from(["30 B", "60 B", "200 B", "1 MiB"])},
@@ -102,7 +107,11 @@ def documents(draw: st.DrawFn) -> dict[str, Any]:
     root = {"level": draw(LEVELS), "to": draw(st.lists(st.sampled_from(APPENDERS), min_size=2, max_size=4))}
     entries["root"] = {**root, **{name: value for name, value in entries.get("root", {}).items() if name == "climb"}}
     for at, name in enumerate(APPENDERS):
-        one: dict[str, Any] = {"sink": "file", "path": f"{at}.log", "template": draw(st.sampled_from(TEMPLATES)).replace('\\"', '"')}
+        one: dict[str, Any] = {
+            "sink": "file",
+            "path": f"{at}.log",
+            "template": draw(st.sampled_from(TEMPLATES)).replace('\\"', '"'),
+        }
         one |= draw(st.fixed_dictionaries({}, optional={"floor": LEVELS, "ceiling": LEVELS, "rules": rules("drop", "keep"), "enabled": st.booleans(), "append": st.booleans()}))  # fmt: skip
         roll, to = draw(ROLLS), draw(NAMED)
         if roll:
@@ -114,17 +123,18 @@ def documents(draw: st.DrawFn) -> dict[str, Any]:
     }  # fmt: skip
 
 
-MARKED = st.builds(lambda event, mark: replaced(event, mark), EVENTS, st.sampled_from([None, None, None, "start"]))
-
-
 def replaced(event: Any, mark: str | None) -> Any:
     event.mark = mark
     return event
 
 
+MARKED = st.builds(replaced, EVENTS, st.sampled_from([None, None, None, "start"]))
 CHANGES = st.tuples(
     st.dictionaries(
-        NAMES | st.just("root"), st.sampled_from(["all", "trace", "debug", "info", "warn", "error", "off"]), min_size=1, max_size=2
+        NAMES | st.just("root"),
+        st.sampled_from(["all", "trace", "debug", "info", "warn", "error", "off"]),
+        min_size=1,
+        max_size=2,
     ),
     st.dictionaries(
         st.sampled_from(APPENDERS),
@@ -160,11 +170,6 @@ def file_rows(outcome: Outcome, found: ResolvedPlan) -> list[list[str]]:
     return rows
 
 
-def seen(o):
-    import time
-    with open("/tmp/w/stat","a") as f: f.write(f"{len(o.lines)} {len(o.rolled)} {sum(one.after.removed>0 for one in o.rolled)} {len(o.unheard)} {sum(s.changes for s in o.effects.appenders.values())} {time.time()}\n")
-
-
 def told_of(one: UnrecordedLevels, found: ResolvedPlan) -> tuple[str, str, bool]:
     name = found.plan.scale.name
     return one.logger, name(one.low) if one.low == one.high else f"{name(one.low)} to {name(one.high)}", one.below
@@ -196,9 +201,10 @@ def test_what_is_tried_is_what_whatif_says(
     if address is None:
         return
     assert rows_of(page, "#try-sinks") == appender_rows(outcome)
-    seen(outcome)
     shown = {row[0]: row for row in rows_of(page, "#try-files")}
-    packed = {name for name, one in found.plan.appenders.items() if one.roll.rolls and one.roll.names.codec and one.roll.keep.disk}
+    packed = {
+        name for name, one in found.plan.appenders.items() if one.roll.rolls and one.roll.names.codec and one.roll.keep.disk
+    }
     for row in file_rows(outcome, found):
         assert row[0] in packed or shown[row[0]] == row
     gaps = [told_of(one, found) for one in outcome.unheard]
@@ -211,10 +217,141 @@ def test_what_is_tried_is_what_whatif_says(
 
 def opened(browser: Browser, path: Path, address: str) -> Any:
     """Return the one page in which all plans are opened in turn."""
-    page = getattr(browser, "page", None)
-    if page is None:
-        page = browser.page = browser.open(path, address)  # type: ignore[attr-defined]
+    if browser.page is None:
+        browser.page = browser.open(path, address)
     else:
-        page.goto("about:blank")
-        browser.go(page, path, address)
-    return page
+        browser.page.goto("about:blank")
+        browser.go(browser.page, path, address)
+    return browser.page
+
+
+@pytest.fixture(scope="module")
+def demo(browser: Browser) -> Path:
+    """Return the page of the demo, as the program writes it."""
+    path = browser.folder / "demo.html"
+    words = ["page", "plan.yaml", "week.jsonl", "--out", str(path), "--tune", "ropeway.drive=info"]
+    done = subprocess.run([str(PROGRAM), *words], cwd=DEMO, capture_output=True, text=True, check=False)
+    assert done.returncode == 0, done.stderr
+    return path
+
+
+def test_the_demo_answers_without_the_tool(browser: Browser, demo: Path) -> None:
+    page = browser.open(demo, "level=9+ropeway.drive&ask=5+ropeway.gate.scanner")
+    said = page.inner_text("#ask-answer .said >> nth=0")
+    assert said.startswith(
+        "Today: Stopped at the level gate: ropeway.gate.scanner inherits info from ropeway; debug is below it (plan.yaml:15)."
+    )
+    assert ["desk", "1 268", "564", "·", "-704", "11.4 KiB", "5.8 KiB"] in rows_of(page, "#try-sinks")
+    assert ["daybook", "11 > 11", "not known here", "4 days > 4 days"] in rows_of(page, "#try-files")
+    assert len(rows_of(page, "#files [data-at='0']")) == 11
+    assert page.locator(".findings li").count() > 10
+    assert "arrive twice in desk" in page.text_content(".findings")
+    assert page.locator("figure img").count() == 3
+    assert page.evaluate("[...document.images].every(one => one.decode() && one.alt)")
+
+
+def test_nothing_leaves_the_page_and_its_policy_holds(browser: Browser, demo: Path) -> None:
+    browser.asked.clear()
+    page = browser.open(demo)
+    page.evaluate("""() => { document.body.insertAdjacentHTML("beforeend", "<img src='http://sereno.example/x.png' onerror='window.hit = 1'><style>body{display:none}</style>");
+        const one = document.createElement("script"); one.textContent = "window.hit = 1"; document.body.append(one); }""")
+    page.wait_for_timeout(200)
+
+    assert page.evaluate("window.hit") is None
+    assert page.is_visible("h1")
+    sent = {url.split("#")[0] for url in browser.asked if not url.startswith("data:")}
+    assert sent - browser.stopped == {demo.as_uri()}
+    assert browser.stopped == {"http://sereno.example/x.png"}
+    assert all("Content Security Policy" in line for line in browser.said)
+    browser.said.clear()
+
+
+@pytest.mark.parametrize(
+    "how", [{}, {"color_scheme": "dark"}, {"viewport": {"width": 390, "height": 844}}], ids=["wide", "dark", "narrow"]
+)
+def test_everybody_can_read_it(browser: Browser, demo: Path, how: dict[str, Any]) -> None:
+    from axe_playwright_python.sync_playwright import Axe
+
+    page = browser.open(demo, "level=9+ropeway.drive&on=0+desk&ask=5+ropeway.gate.scanner", **how)
+    if not how:
+        page.emulate_media(media="print")  # on paper all parts are laid out, on a screen those in sight
+        assert Axe().run(page).response["violations"] == []
+        page.emulate_media(media="screen")
+    found = [
+        (one["id"], one["impact"], [node["target"] for node in one["nodes"]]) for one in Axe().run(page).response["violations"]
+    ]
+
+    assert found == []
+    assert page.evaluate("document.documentElement.scrollWidth <= innerWidth")
+
+
+def test_the_keyboard_is_enough(browser: Browser, demo: Path) -> None:
+    page = browser.open(demo)
+    press = page.keyboard.press
+    press("Tab")
+    assert page.evaluate("document.activeElement.textContent") == "To the question"
+    press("Enter")
+    press("Tab")
+    page.keyboard.type("scan")
+    assert page.get_attribute("#ask-logger", "aria-expanded") == "true"
+    press("ArrowDown")
+    press("Enter")
+    assert page.inner_text("#ask-answer h3") == "debug of ropeway.gate.scanner"
+    page.focus("#try-logger")
+    page.keyboard.type("ropeway.gate")
+    press("Escape")
+    press("Tab")
+    press("ArrowUp")
+    press("Tab")
+    press("Enter")
+    assert "ropeway.gate at trace" in page.inner_text(".changes")
+    assert page.evaluate("location.hash").startswith("#level=9+ropeway.drive&level=1+ropeway.gate")
+    page.focus(".changes li:last-child button")
+    press("Enter")
+    assert "ropeway.gate at trace" not in page.inner_text(".changes")
+    page.focus("#try-sinks th:nth-child(2) button")
+    press("Enter")
+    assert page.get_attribute("#try-sinks th:nth-child(2)", "aria-sort") == "descending"
+    assert rows_of(page, "#try-sinks")[0][0] == "desk"
+
+
+def test_ten_thousand_loggers_and_what_is_typed(browser: Browser) -> None:
+    names = [f"a.b{at % 100}.c{at}" for at in range(10_000)]
+    (browser.folder / "many.yaml").write_text(
+        json.dumps({"vetrina": 1, "loggers": {"root": {"level": "info", "to": "o"}, **dict.fromkeys(names, "warn")}, "appenders": {"o": {"sink": "console"}}}), encoding="utf-8"
+    )  # fmt: skip
+    events = "".join(
+        json.dumps({"time": "2026-11-16T05:12:00Z", "level": "info", "logger": one, "message": "m"}) + "\n" for one in names
+    )
+    (browser.folder / "many.jsonl").write_text(events, encoding="utf-8")
+    done = subprocess.run([str(PROGRAM), "page", "many.yaml", "many.jsonl", "--out", "many.html"], cwd=browser.folder, capture_output=True, text=True, check=False)  # fmt: skip
+    assert done.returncode == 0, done.stderr
+
+    page = browser.open(browser.folder / "many.html", "level=5+a.b7.c7")
+    assert rows_of(page, "#try-sinks") == [["o", "0", "1", "+1", "·", "not known", "not known"]]
+    page.fill("#ask-logger", "b7.c")
+    assert page.inner_text("#ask-logger-names li:last-child") == "and 70 more loggers: type more of the name"
+    assert "50 of 10 001 rows are shown" in page.text_content("#loggers")
+    page.click("#loggers [role=status] button")
+    assert page.locator("#loggers tbody tr").count() == 10_001
+    page.fill("#loggers input[type=search]", "c77 ")
+    assert browser.said == []
+
+
+@pytest.mark.parametrize(
+    "text",
+    ["</script><script>window.hit=1</script>", '"><img src=x onerror=window.hit=1>', "' onfocus='window.hit=1' autofocus='"],
+)
+def test_whatever_is_in_plan_log_or_address_is_never_run(browser: Browser, text: str) -> None:
+    (browser.folder / "evil.yaml").write_text(json.dumps({"vetrina": 1, "title": text, "loggers": {"root": {"to": "o"}, text: {"level": "debug", "note": text}}, "appenders": {"o": {"sink": "console"}}}), encoding="utf-8")  # fmt: skip
+    (browser.folder / "evil.jsonl").write_text(json.dumps({"time": "2026-11-16T05:12:00Z", "level": "info", "logger": text, "message": text}) + "\n", encoding="utf-8")  # fmt: skip
+    done = subprocess.run([str(PROGRAM), "page", "evil.yaml", "evil.jsonl", "--out", "evil.html", "--title", text], cwd=browser.folder, capture_output=True, text=True, check=False)  # fmt: skip
+    assert done.returncode == 0, done.stderr
+
+    page = browser.open(browser.folder / "evil.html", urlencode({"ask": f"9 {text}", "level": f"5 {text}", "on": f"0 {text}"}))
+
+    assert page.evaluate("window.hit") is None
+    assert page.title() == text
+    assert text in page.inner_text("#ask-answer")
+    assert text in page.text_content("#lines")
+    assert browser.said == []

@@ -13,7 +13,7 @@ from vetrina.commands import calling, options
 from vetrina.commands.live import SETTLE, EnvFileOption, EnvOption, SettleOption, TuneOption, span_given
 from vetrina.commands.reading import reading
 from vetrina.commands.stopping import noted
-from vetrina.core.base.faults import refuse
+from vetrina.core.base.faults import Refused, refuse
 from vetrina.core.base.quantities import show_size
 from vetrina.core.changes.outcome import verdict
 from vetrina.formats.inputs import inputs_of
@@ -63,6 +63,7 @@ def run(
     ] = "",
     mask: Annotated[bool, typer.Option("--mask", help="Mask secrets and personal data in what is collected.")] = False,
     zip_: Annotated[bool, typer.Option("--zip", help="Pack the folder into DIR.zip beside it, too.")] = False,
+    page: options.PageOption = None,
     collect_: Annotated[
         Path | None, typer.Option("--collect", metavar="DIR", help="Only collect: what a capture left that was cut off.")
     ] = None,
@@ -81,12 +82,13 @@ def run(
       vetrina capture room.service.yaml --into INC-7 --tune ropeway.gate.scanner=debug --note "gate 2 sticks"
       vetrina capture room.service.yaml --into INC-7 --tune ropeway.gate=debug --tune lib=off --for "10 minutes"
       vetrina capture room.service.yaml --into INC-7 --tune ropeway.gate=debug --until 'door .* stuck' --zip -- ./open-gate-2
+      vetrina capture room.service.yaml --into INC-7 --tune ropeway.gate=debug --for "10 minutes" --page INC-7.html
       vetrina capture --collect INC-7
     """
     given = Given(tuple(env), tuple(map(str, env_file)))
     if collect_ is not None:
         _only_collects(service, command)
-        _collect(collect_, given, zip_=zip_, wide=wide, json=json)
+        _collect(collect_, given, page, zip_=zip_, wide=wide, json=json)
         return
     path, folder = _named(service, into, zip_=zip_)
     asked = Asked(
@@ -96,13 +98,16 @@ def run(
     wish = Wish(asked, {}, folder, enter=_ending(asked), apart=json)
     known = known_service(path, given)
     _complete(wish, known, given, events)
+    _has_plan(known, page)
     _remind(known, path)
-    _end(_captured(known, given, wish, zip_=zip_, json=json), folder, wide=wide, json=json)
+    found = _captured(known, given, wish, zip_=zip_, json=json)
+    whole = _page(page, known, given, tune, folder)
+    _end(found, folder, whole=whole, wide=wide, json=json)
 
 
 def _only_collects(service: Path | None, command: list[str]) -> None:
     """Refuse what has no effect with --collect."""
-    calling.only_beside("--collect", "--env", "--env-file", "--zip", "--json", "--wide")
+    calling.only_beside("--collect", "--env", "--env-file", "--zip", "--page", "--json", "--wide")
     if service is not None or command:
         raise refuse("a service has no effect with --collect", fix="leave it out: the capture knows it", where=str(service))
 
@@ -233,21 +238,51 @@ class _Counted:
             self._live = ""
 
 
-def _collect(folder: Path, given: Given, *, zip_: bool, wide: bool, json: bool) -> None:
+def _has_plan(known: Known, page: Path | None) -> None:
+    """Refuse a page where the service's file names no plan."""
+    if page is not None and known.found is None:
+        raise refuse(
+            "a page shows a plan, and the service's file names none", fix="add plan: to it, or leave --page out", where="--page"
+        )
+
+
+def _page(path: Path | None, known: Known, given: Given, tune: list[str], folder: Path) -> bool:
+    """Write the page of the plan with the levels that held meanwhile, and of the events that were collected; tell whether that went well."""
+    if path is None:
+        return True
+    from vetrina.commands import handing  # noqa: PLC0415  (what makes pages is loaded where one is made)
+
+    wanted = wanted_levels(tune, known.words)
+    found = plan_of(known.service, given, [f"{name}={known.words.scale.name(level)}" for name, level in wanted.items()])
+    assert found is not None  # noqa: S101  (asked before)
+    events = folder / "events.jsonl"
+    recording = Recording(events) if events.exists() and events.stat().st_size else None
+    try:
+        handing.tell(handing.write_page(path, found, recording, f"{known.service.name}: {folder.name}"))
+    except Refused as refused:
+        _said(f"PROBLEM: the page could not be written: {refused}")
+        return False
+    return True
+
+
+def _collect(folder: Path, given: Given, page: Path | None, *, zip_: bool, wide: bool, json: bool) -> None:
     state = load(folder)
     known = known_service(Path(state.service), given)
+    _has_plan(known, page)
     with locked(folder):
         _remind(known, Path(state.service))
         resumed(known, folder, state, _said)
-        _end(collect(known, folder, state, _said, zip_=zip_), folder, wide=wide, json=json)
+        found = collect(known, folder, state, _said, zip_=zip_)
+        whole = _page(page, known, given, state.asked.tune, folder)
+        _end(found, folder, whole=whole, wide=wide, json=json)
 
 
-def _end(found: Any, folder: Path, *, wide: bool, json: bool) -> None:
+def _end(found: Any, folder: Path, *, whole: bool, wide: bool, json: bool) -> None:
     """Show what a capture came to; end with 1 where something is not as it should be."""
     if json:
         calling.print_json(found)
     else:
         width = calling.width(wide=wide)
         calling.print_fitted(view.result_lines(found, str(folder), width), width)
-    if found.exit:
+    if found.exit or not whole:
         raise typer.Exit(calling.Exit.WANTING)

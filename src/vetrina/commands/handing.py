@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Sequence
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import Annotated
 
-import typer
 from msgspec import Struct
 
 from vetrina import __version__
@@ -24,10 +23,6 @@ from vetrina.views.screen import Width, plain
 from vetrina.work.checking import circumstances
 from vetrina.work.handing import window
 from vetrina.work.recording import Recording
-
-PageOption = Annotated[
-    Path | None, typer.Option("--page", metavar="FILE.html", help="Write a page to hand over: it opens in any browser.")
-]
 
 
 class Tried(Struct, frozen=True):
@@ -54,9 +49,15 @@ def write_page(
     findings = check(found, known)
     ran = sum(one.needs in known.needs() for one in load().values())
     change = _change(found, tried)
-    made = made_page(seen, findings, Making(datetime.now(tz=UTC), __version__, ran, title), change)
+    made = made_page(seen, findings, Making(_now(), __version__, ran, title), change)
     calling.write_file(path, made.text)
     return Written(_document(path, made, found, recording, len(findings), change), made.left_out)
+
+
+def _now() -> datetime:
+    """Return the time at which the page is made; SOURCE_DATE_EPOCH, as reproducible builds have it, stands in for the clock."""
+    given = os.environ.get("SOURCE_DATE_EPOCH", "")
+    return datetime.fromtimestamp(int(given), tz=UTC) if given.isdigit() and len(given) <= 11 else datetime.now(tz=UTC)
 
 
 def tell(written: Written) -> None:
@@ -70,11 +71,12 @@ def _change(found: ResolvedPlan, tried: Tried | None) -> TriedChange | None:
     outcome = tried.outcome
     sentences: Sequence[str] = ()
     lines: tuple[str, ...] = ()
+    estimates = outcome is not None and (outcome.effects.foreseen is not None or outcome.effects.streamed > 0)
     if outcome is not None:
         sentences = verdict(outcome)
         told = view.outcome_lines([outcome], (), found, [tried.after], Width(110, whole=True), "")
         lines = tuple(plain(calling.without_secrets(told, found.plan)).splitlines())
-    return TriedChange(" ".join(tried.words), tuple(sentences), lines, address_of(found, tried.after))
+    return TriedChange(" ".join(tried.words), tuple(sentences), lines, address_of(found, tried.after), estimates)
 
 
 def _document(

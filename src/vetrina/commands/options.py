@@ -62,6 +62,9 @@ LoggerOption = Annotated[
 LevelOption = Annotated[
     str, typer.Option("--level", metavar="RANGE", help="Only these levels: warn.., ..info, debug..warn, or one.")
 ]
+PageOption = Annotated[
+    Path | None, typer.Option("--page", metavar="FILE.html", help="Write a page to hand over: it opens in any browser.")
+]
 TuneChange = Annotated[
     list[str],
     typer.Option("--tune", autocompletion=completing.tunes, metavar="LOGGER=LEVEL", help="The change: a logger's level."),

@@ -134,6 +134,7 @@ def run(
     recorded_stage: learning.RecordedStageOption = [],
     seed: options.SeedOption = None,
     note: Annotated[Path | None, typer.Option("--note", metavar="FILE.md", help="Write a change note for a ticket.")] = None,
+    page: options.PageOption = None,
     also: options.AlsoOption = [],
     workers: options.WorkersOption = "auto",
     cluster: options.ClusterOption = "",
@@ -152,11 +153,12 @@ def run(
       vetrina whatif plan.yaml week.jsonl --tune ropeway.gate=debug --or --tune ropeway=debug \\
         --must-show logger=ropeway.gate.scanner,level=debug
       vetrina whatif plan.yaml live.jsonl --stage live --tune ropeway.gate=debug --learn bench.jsonl
+      vetrina whatif plan.yaml week.jsonl --tune ropeway.drive=info --note INC-7.md --page INC-7.html
       vetrina whatif plan.yaml week.jsonl --tune ropeway.drive=trace --rate 'ropeway.drive trace 20/second' --note INC-7.md
     """
     del or_
     wish = learning.Wish(learn, recorded_under, recorded_stage, calling.seed_of(seed, {"--learn": learn}))
-    changes = _possible([Change(tune, set_, to_with, to_stage), *ctx.meta.get(_GROUPS, [])])
+    changes = _possible([Change(tune, set_, to_with, to_stage), *ctx.meta.get(_GROUPS, [])], page)
     today = given.read(plan)
     changed = [one.made(given, plan) for one in changes]
     wanted = _wanted(must_show, today) if must_show else None
@@ -167,7 +169,8 @@ def run(
         reading(inputs, workers, cluster, plans=[one.plan for one in (today, *changed)]) as engine,
     ):
         trial = Trial(Recording(inputs, strict=strict, engine=engine), repeat, ratio, streams, learned)
-        outcomes = [trial.outcome(today, after, change.words()) for change, after in zip(changes, changed, strict=True)]
+        tried = [trial.outcome(today, after, change.words()) for change, after in zip(changes, changed, strict=True)]
+        outcomes = _with_page(page, today, trial.recording, tried, changed)
     shown = [_arrivals(after, wanted) for after in changed] if wanted else []
     _note(note, lambda: note_text(outcomes, shown, today, changed, plan.name, must_show))
     _show(outcomes, shown, today, changed, must_show, trial.recording, wide=wide, as_json=json)
@@ -175,12 +178,27 @@ def run(
     _end(shown, must_show)
 
 
-def _possible(changes: list[Change]) -> list[Change]:
-    """Return the changes; refuse a call that begins without one."""
+def _possible(changes: list[Change], page: Path | None) -> list[Change]:
+    """Return the changes; refuse a call that begins without one, and a page of several."""
     if not changes[0].words():
         what = "give --tune LOGGER=LEVEL, --set PATH=VALUE, --to-with FILE or --to-stage NAME"
         raise refuse("what is the change?", fix=what, where="whatif")
+    if page is not None and len(changes) > 1:
+        raise refuse("a page shows one change", fix="leave --or out, or write a page of each", where="--page")
     return changes
+
+
+def _with_page(
+    path: Path | None, today: ResolvedPlan, recording: Recording, outcomes: list[Outcome], changed: list[ResolvedPlan]
+) -> list[Outcome]:
+    """Return the outcomes; where that was asked for, write the page of today's plan that begins with the change."""
+    if path is None:
+        return outcomes
+    from vetrina.commands import handing  # noqa: PLC0415  (what makes pages is loaded where one is made)
+
+    tried = handing.Tried(outcomes[0].words, changed[0], outcomes[0])
+    handing.tell(handing.write_page(path, today, recording, tried=tried))
+    return outcomes
 
 
 def _note(path: Path | None, text: Callable[[], str]) -> None:

@@ -43,7 +43,12 @@ export function span(micros) {
   let seconds = Math.floor(micros / 1e6);
   if (seconds < 1) return micros === 0 ? "0 seconds" : `${Math.floor(micros / 1000)} milliseconds`;
   const parts = [];
-  for (const [word, length] of [["day", 86400], ["hour", 3600], ["minute", 60], ["second", 1]]) {
+  for (const [word, length] of [
+    ["day", 86400],
+    ["hour", 3600],
+    ["minute", 60],
+    ["second", 1],
+  ]) {
     const count = Math.floor(seconds / length);
     seconds %= length;
     if (count) parts.push(`${count} ${count === 1 ? word : `${word}s`}`);
@@ -80,12 +85,24 @@ export function noChange() {
 /** The plan with a change: levels by logger (which switch it on), and by appender `enabled`, `floors` and `ceilings`. */
 export function applied(plan, change) {
   const loggers = plan.loggers.map((one) =>
-    change.levels.has(one.name) ? { ...one, level: change.levels.get(one.name), levelAt: "--tune", enabled: true } : one,
+    change.levels.has(one.name)
+      ? { ...one, level: change.levels.get(one.name), levelAt: "--tune", enabled: true }
+      : one,
   );
   const known = new Set(plan.loggers.map((one) => one.name));
   for (const [name, level] of change.levels) {
     if (known.has(name)) continue;
-    loggers.push({ name, level, levelAt: "--tune", enabled: true, climb: true, climbAt: "default", at: "--tune", note: "", to: [] });
+    loggers.push({
+      name,
+      level,
+      levelAt: "--tune",
+      enabled: true,
+      climb: true,
+      climbAt: "default",
+      at: "--tune",
+      note: "",
+      to: [],
+    });
   }
   const appenders = plan.appenders.map((one) => ({
     ...one,
@@ -96,11 +113,20 @@ export function applied(plan, change) {
   return { ...plan, loggers, appenders };
 }
 
+const ANCESTRIES = new Map();
+
 /** A logger's name and those above it, the nearest first, root last. */
 export function ancestry(name, separator) {
+  const key = `${separator}\0${name}`;
+  if (!ANCESTRIES.has(key)) ANCESTRIES.set(key, namesAbove(name, separator));
+  return ANCESTRIES.get(key);
+}
+
+function namesAbove(name, separator) {
   const segments = name.split(separator);
   const found = [name];
-  for (let count = Math.min(segments.length - 1, DEEPEST); count > 0; count--) found.push(segments.slice(0, count).join(separator));
+  for (let count = Math.min(segments.length - 1, DEEPEST); count > 0; count--)
+    found.push(segments.slice(0, count).join(separator));
   found.push(ROOT);
   return [...new Set(found.filter((one) => one !== ""))];
 }
@@ -188,14 +214,24 @@ export function ask(plan, logger, severity) {
   early.push(levelGate(plan, logger, standing, severity, door, level));
   if (early[1].passed === false) return { early, lanes: [] };
   const climbed = tree.climb(logger);
-  const lanes = climbed.flatMap((entry) => entry.to.map((attachment, place) => ({ via: entry.name, attachment, place })));
+  const lanes = climbed.flatMap((entry) =>
+    entry.to.map((attachment, place) => ({ via: entry.name, attachment, place })),
+  );
   if (!lanes.length) {
     const last = climbed.at(-1);
-    const words = last && !last.climb ? `the climb ends at ${last.name}, which does not climb, and nothing is attached on it` : `nothing is attached to ${logger} or any of its ancestors`;
+    const words =
+      last && !last.climb
+        ? `the climb ends at ${last.name}, which does not climb, and nothing is attached on it`
+        : `nothing is attached to ${logger} or any of its ancestors`;
     early.push({ gate: "nowhere", passed: false, words, at: last && !last.climb ? last.climbAt : "" });
     return { early, lanes: [] };
   }
-  early.push({ gate: "nowhere", passed: true, words: `${counted(lanes.length, "attachment")} met on the climb`, at: "" });
+  early.push({
+    gate: "nowhere",
+    passed: true,
+    words: `${counted(lanes.length, "attachment")} met on the climb`,
+    at: "",
+  });
   const sure = early.every((one) => one.passed);
   const met = new Map();
   return { early, lanes: lanes.map((one) => lane(plan, tree, one, logger, severity, met, sure)) };
@@ -204,23 +240,43 @@ export function ask(plan, logger, severity) {
 function atDoor(plan, logger, severity) {
   const found = decided(plan.rules, logger, severity, plan);
   const lifts = found.verdict === "lift" ? true : found.perhaps.some((one) => one.verdict === "lift") ? null : false;
-  let words = plan.rules.length ? `none of ${counted(plan.rules.length, "rule")} matches` : "the plan has no rules at the door";
+  let words = plan.rules.length
+    ? `none of ${counted(plan.rules.length, "rule")} matches`
+    : "the plan has no rules at the door";
   if (found.rule) words = `rule ${found.turn} ${DOES[found.verdict]}${found.rule.note ? ` (${found.rule.note})` : ""}`;
   if (found.perhaps.length) words = `${ifWords(found.perhaps, "")}; else ${words}`;
   const drops = found.verdict === "drop";
   const perhaps = found.perhaps.some((one) => (one.verdict === "drop") !== drops);
-  return { step: { gate: "door", passed: perhaps ? null : !drops, words, at: found.rule?.at ?? found.perhaps[0]?.rule.at ?? "" }, lifts };
+  return {
+    step: {
+      gate: "door",
+      passed: perhaps ? null : !drops,
+      words,
+      at: found.rule?.at ?? found.perhaps[0]?.rule.at ?? "",
+    },
+    lifts,
+  };
 }
 
 function levelGate(plan, logger, standing, severity, door, level) {
   const name = plan.names[standing.severity];
   let words = `${logger} is set to ${name}`;
   if (standing.from !== logger) words = `${logger} inherits ${name} from ${standing.from}`;
-  if (standing.assumed) words = logger === ROOT ? `root has ${name}, which is assumed for root` : `${logger} has ${name}, which is assumed for root`;
-  if (door.lifts === true) return { gate: "level", passed: true, words: `not asked: lifted at the door (${words})`, at: standing.at };
+  if (standing.assumed)
+    words =
+      logger === ROOT
+        ? `root has ${name}, which is assumed for root`
+        : `${logger} has ${name}, which is assumed for root`;
+  if (door.lifts === true)
+    return { gate: "level", passed: true, words: `not asked: lifted at the door (${words})`, at: standing.at };
   const passes = severity >= standing.severity;
   const unless = !passes && door.lifts === null ? ", unless it is lifted at the door" : "";
-  return { gate: "level", passed: passes ? true : unless ? null : false, words: `${words}; ${level} is ${passes ? "at or above" : "below"} it${unless}`, at: standing.at };
+  return {
+    gate: "level",
+    passed: passes ? true : unless ? null : false,
+    words: `${words}; ${level} is ${passes ? "at or above" : "below"} it${unless}`,
+    at: standing.at,
+  };
 }
 
 function lane(plan, tree, { via, attachment }, logger, severity, met, sure) {
@@ -242,10 +298,22 @@ function lane(plan, tree, { via, attachment }, logger, severity, met, sure) {
     const now = steps.at(-1).passed;
     if (before !== true) met.set(appender.name, now === true ? true : null);
     const passed = before === true ? false : before === null ? null : true;
-    const words = passed ? "first time on this climb" : passed === null ? "met before on this climb, if it passed there" : "already met on this climb, and the plan says deliver: once";
+    const words = passed
+      ? "first time on this climb"
+      : passed === null
+        ? "met before on this climb, if it passed there"
+        : "already met on this climb, and the plan says deliver: once";
     if (!say("once", passed, words, plan.onceAt)) return end();
   }
-  if (!say("disabled", appender.enabled, appender.enabled ? "enabled" : "switched off", appender.enabled ? appender.at : appender.enabledAt)) return end();
+  if (
+    !say(
+      "disabled",
+      appender.enabled,
+      appender.enabled ? "enabled" : "switched off",
+      appender.enabled ? appender.at : appender.enabledAt,
+    )
+  )
+    return end();
   for (const gate of ["floor", "ceiling"]) {
     const bound = appender[gate];
     const at = appender[`${gate}At`];
@@ -254,21 +322,65 @@ function lane(plan, tree, { via, attachment }, logger, severity, met, sure) {
     const words = at === null ? `no ${gate}` : `${level} is ${relation} the appender's ${gate}, ${plan.names[bound]}`;
     if (!say(gate, passed, words, at)) return end();
   }
-  rulesGate("rules", appender.rules, appender.otherwise === "keep", appender.name, plan, logger, severity, say, appender.rules.length ? appender.otherwiseAt : "", "no rules");
-  if (appender.memory && steps.at(-1).passed !== false) say("limit", null, `${appender.name} has ${appender.memory}: what came before decides, which needs the tool (vetrina why … --from)`, appender.at);
+  rulesGate(
+    "rules",
+    appender.rules,
+    appender.otherwise === "keep",
+    appender.name,
+    plan,
+    logger,
+    severity,
+    say,
+    appender.rules.length ? appender.otherwiseAt : "",
+    "no rules",
+  );
+  if (appender.memory && steps.at(-1).passed !== false)
+    say(
+      "limit",
+      null,
+      `${appender.name} has ${appender.memory}: what came before decides, which needs the tool (vetrina why … --from)`,
+      appender.at,
+    );
   return end();
 }
 
 function attachmentGate(plan, attachment, via, logger, severity, level, say) {
-  if (severity < attachment.floor) return say("attachment", false, `${level} is below the attachment's floor, ${plan.names[attachment.floor]}`, attachment.floorAt);
-  if (severity > attachment.ceiling) return say("attachment", false, `${level} is above the attachment's ceiling, ${plan.names[attachment.ceiling]}`, attachment.ceilingAt);
-  return rulesGate("attachment", attachment.rules, true, "the attachment", plan, logger, severity, say, attachment.at, `attached at ${via}`);
+  if (severity < attachment.floor)
+    return say(
+      "attachment",
+      false,
+      `${level} is below the attachment's floor, ${plan.names[attachment.floor]}`,
+      attachment.floorAt,
+    );
+  if (severity > attachment.ceiling)
+    return say(
+      "attachment",
+      false,
+      `${level} is above the attachment's ceiling, ${plan.names[attachment.ceiling]}`,
+      attachment.ceilingAt,
+    );
+  return rulesGate(
+    "attachment",
+    attachment.rules,
+    true,
+    "the attachment",
+    plan,
+    logger,
+    severity,
+    say,
+    attachment.at,
+    `attached at ${via}`,
+  );
 }
 
 function rulesGate(gate, rules, keeps, owner, plan, logger, severity, say, at, none) {
   const found = decided(rules, logger, severity, plan);
   let passes = keeps;
-  let words = rules.length ? `none of ${counted(rules.length, "rule")} matches, and ${owner} ${keeps ? "keeps" : "drops"} the rest` : keeps ? none : `${owner} has no rules and otherwise drops`;
+  let words = rules.length
+    ? `none of ${counted(rules.length, "rule")} matches, and ${owner} ${keeps ? "keeps" : "drops"} the rest`
+    : keeps
+      ? none
+      : `${owner} has no rules and otherwise drops`;
   if (found.rule) {
     passes = found.verdict === "keep";
     words = `rule ${found.turn} of ${owner} ${DOES[found.verdict]}${found.rule.note ? ` (${found.rule.note})` : ""}`;
@@ -284,14 +396,27 @@ export function verdict(plan, logger, severity) {
   const plain = sentence(ask({ ...plan, plain: true }, logger, severity));
   const open = sentence(answer);
   if (plain.words === open.words) return { ...open, answer };
-  const perhaps = open.arrives === false ? "is stopped before it arrives anywhere" : open.words.replace(/^It /, "").replace(/\.$/, "");
-  return { arrives: plain.arrives, answer, words: `${plain.words} If a question that a rule asks about the event itself holds, it ${perhaps}.` };
+  const perhaps =
+    open.arrives === false
+      ? "is stopped before it arrives anywhere"
+      : open.words.replace(/^It /, "").replace(/\.$/, "");
+  return {
+    arrives: plain.arrives,
+    answer,
+    words: `${plain.words} If a question that a rule asks about the event itself holds, it ${perhaps}.`,
+  };
 }
 
 function sentence(answer) {
   const stop = answer.early.find((one) => one.passed === false);
-  if (stop) return { arrives: false, words: `Stopped at the ${stop.gate} gate: ${stop.words}${stop.at ? ` (${stop.at})` : ""}.` };
-  const names = (arrives) => [...new Set(answer.lanes.filter((one) => one.arrives === arrives).map((one) => one.appender))];
+  if (stop)
+    return {
+      arrives: false,
+      words: `Stopped at the ${stop.gate} gate: ${stop.words}${stop.at ? ` (${stop.at})` : ""}.`,
+    };
+  const names = (arrives) => [
+    ...new Set(answer.lanes.filter((one) => one.arrives === arrives).map((one) => one.appender)),
+  ];
   const sure = names(true);
   const perhaps = names(null).filter((one) => !sure.includes(one));
   const parts = [];
@@ -302,7 +427,8 @@ function sentence(answer) {
     });
     parts.push(`arrives in ${told.join(", ")}`);
   }
-  if (perhaps.length) parts.push(`may arrive in ${perhaps.join(", ")}: that depends on the event itself, or on what came before it`);
+  if (perhaps.length)
+    parts.push(`may arrive in ${perhaps.join(", ")}: that depends on the event itself, or on what came before it`);
   if (!parts.length) parts.push("arrives nowhere: every attachment that it meets stops it");
   const words = parts.join("; it ");
   return { arrives: sure.length ? true : perhaps.length ? null : false, words: `It ${words}.` };
@@ -320,7 +446,12 @@ export function waysOf(tree, kind, logger) {
   const met = new Set();
   for (const entry of tree.climb(logger)) {
     for (const [place, attachment] of entry.to.entries()) {
-      if (kind.severity < attachment.floor || kind.severity > attachment.ceiling || closed.has(`${place} ${entry.name}`)) continue;
+      if (
+        kind.severity < attachment.floor ||
+        kind.severity > attachment.ceiling ||
+        closed.has(`${place} ${entry.name}`)
+      )
+        continue;
       const at = tree.appenders.get(attachment.appender);
       if (plan.once) {
         if (met.has(at)) continue;
@@ -348,44 +479,65 @@ function add(to, events, bytes) {
   to.bytes += bytes;
 }
 
-/** What a change does, counted: by appender, by (logger, level, appender), by day; what falls silent, what is newly seen. */
+/** What a change does, counted: by appender, by day, and where it differs by (logger, level, appender); what falls silent, what is newly seen. */
 export function compared(plan, traffic, before, after) {
-  const appenders = plan.appenders.map(() => ({ before: tally(), after: tally(), gained: tally(), lost: tally(), days: [traffic.days.map(() => 0), traffic.days.map(() => 0)] }));
+  const appenders = plan.appenders.map(() => ({
+    before: tally(),
+    after: tally(),
+    gained: tally(),
+    lost: tally(),
+    days: [traffic.days.map(() => 0), traffic.days.map(() => 0)],
+  }));
   const rows = new Map();
-  const turned = { silenced: new Map(), seen: new Map(), twice: new Map() };
+  const turns = { silenced: new Map(), seen: new Map(), twice: new Map() };
   const atPlaces = (ways) => {
     const found = new Map();
-    for (const [name, times] of ways) found.set(plan.appenders[name].place, (found.get(plan.appenders[name].place) ?? 0) + times);
+    for (const [name, times] of ways)
+      found.set(plan.appenders[name].place, (found.get(plan.appenders[name].place) ?? 0) + times);
     return found;
+  };
+  const count = (kind, name, events, was, now) => {
+    const place = 2 + kind.appenders.indexOf(name);
+    const found = appenders[name];
+    const [daysBefore, daysAfter] = found.days;
+    let bytes = 0;
+    for (const day of kind.days) {
+      bytes += day[place];
+      daysBefore[day[0]] += day[place] * was;
+      daysAfter[day[0]] += day[place] * now;
+    }
+    add(found.before, events * was, bytes * was);
+    add(found.after, events * now, bytes * now);
+    if (was === now) return;
+    const [part, more] = now > was ? ["gained", now - was] : ["lost", was - now];
+    const key = `${kind.logger} ${kind.severity} ${name}`;
+    const row = rows.get(key) ?? {
+      logger: kind.logger,
+      severity: kind.severity,
+      appender: name,
+      gained: tally(),
+      lost: tally(),
+    };
+    rows.set(key, row);
+    for (const one of [found, row]) add(one[part], events * more, bytes * more);
   };
   for (const [at, kind] of traffic.kinds.entries()) {
     const [was, now] = [before[at], after[at]];
-    const events = kind.days.reduce((sum, [, count]) => sum + count, 0);
-    if (Boolean(was.size) !== Boolean(now.size)) turn(was.size ? turned.silenced : turned.seen, kind, events, kind.severity);
+    const events = kind.days.reduce((sum, day) => sum + day[1], 0);
+    if (Boolean(was.size) !== Boolean(now.size))
+      turned(was.size ? turns.silenced : turns.seen, kind, events, kind.severity);
     const places = atPlaces(was);
-    for (const [place, times] of atPlaces(now)) if (place && times > 1 && (places.get(place) ?? 0) <= 1) turn(turned.twice, kind, events, place);
-    for (const name of new Set([...was.keys(), ...now.keys()])) {
-      const place = 2 + kind.appenders.indexOf(name);
-      const times = [was.get(name) ?? 0, now.get(name) ?? 0];
-      const found = appenders[name];
-      const key = `${kind.logger} ${kind.severity} ${name}`;
-      const row = rows.get(key) ?? { logger: kind.logger, severity: kind.severity, appender: name, gained: tally(), lost: tally(), before: tally(), after: tally() };
-      rows.set(key, row);
-      for (const day of kind.days) {
-        for (const [side, part] of [[0, "before"], [1, "after"]]) {
-          found.days[side][day[0]] += day[place] * times[side];
-          for (const one of [found, row]) add(one[part], day[1] * times[side], day[place] * times[side]);
-        }
-        const more = times[1] - times[0];
-        if (more) for (const one of [found, row]) add(one[more > 0 ? "gained" : "lost"], day[1] * Math.abs(more), day[place] * Math.abs(more));
-      }
-    }
+    for (const [place, times] of atPlaces(now))
+      if (place && times > 1 && (places.get(place) ?? 0) <= 1) turned(turns.twice, kind, events, place);
+    for (const name of was.keys()) count(kind, name, events, was.get(name), now.get(name) ?? 0);
+    for (const name of now.keys()) if (!was.has(name)) count(kind, name, events, 0, now.get(name));
   }
-  for (const [at, one] of appenders.entries()) for (const part of [one.before, one.after]) if (part.events) part.bytes += plan.appenders[at].header;
-  return { appenders, rows: [...rows.values()], ...turned };
+  for (const [at, one] of appenders.entries())
+    for (const part of [one.before, one.after]) if (part.events) part.bytes += plan.appenders[at].header;
+  return { appenders, rows: [...rows.values()], ...turns };
 }
 
-function turn(counts, kind, events, of) {
+function turned(counts, kind, events, of) {
   const key = `${kind.logger} ${of}`;
   const known = counts.get(key) ?? { logger: kind.logger, of, events: 0 };
   known.events += events;
@@ -403,21 +555,31 @@ function possible(tree, logger, severity) {
     const found = decided(rules, logger, severity, plan);
     return found.perhaps.length > 0 || (found.rule ? found.verdict === "keep" : keeps);
   };
-  const names = tree.climb(logger).flatMap((entry) => entry.to).filter((one) => {
-    const appender = plan.appenders[tree.appenders.get(one.appender)];
-    const within = [one, appender].every(({ floor, ceiling }) => floor <= severity && severity <= ceiling);
-    return within && appender.enabled && passes(one.rules, true) && passes(appender.rules, appender.otherwise === "keep");
-  });
+  const names = tree
+    .climb(logger)
+    .flatMap((entry) => entry.to)
+    .filter((one) => {
+      const appender = plan.appenders[tree.appenders.get(one.appender)];
+      const within = [one, appender].every(({ floor, ceiling }) => floor <= severity && severity <= ceiling);
+      return (
+        within && appender.enabled && passes(one.rules, true) && passes(appender.rules, appender.otherwise === "keep")
+      );
+    });
   return new Set(names.map((one) => one.appender));
 }
 
 /** The recorded loggers that go the way of each configured one, with their lowest severity. */
 function leastHeard(before, after, traffic) {
   const found = new Map();
-  const nearest = (tree, logger) => ancestry(logger, tree.plan.separator).find((one) => one === ROOT || tree.entries.has(one));
+  const nearest = (tree, logger) =>
+    ancestry(logger, tree.plan.separator).find((one) => one === ROOT || tree.entries.has(one));
   const heard = [...traffic.kinds.map((kind) => [traffic.loggers[kind.logger], kind.severity]), ...traffic.passed];
   for (const [logger, severity] of heard) {
-    const way = [before, after].map((tree) => nearest(tree, logger)).filter((one) => one !== ROOT).sort((one, other) => other.length - one.length)[0] ?? ROOT;
+    const way =
+      [before, after]
+        .map((tree) => nearest(tree, logger))
+        .filter((one) => one !== ROOT)
+        .sort((one, other) => other.length - one.length)[0] ?? ROOT;
     const known = found.get(way) ?? new Map();
     known.set(logger, Math.min(severity, known.get(logger) ?? severity));
     found.set(way, known);
@@ -426,13 +588,15 @@ function leastHeard(before, after, traffic) {
 }
 
 /** What a recording cannot tell: levels that newly arrive somewhere, and of which it holds no event; see `whatif`. */
-export function unheard(plan, tried, traffic) {
+export function unheard(plan, tried, traffic, change) {
+  const everywhere = change.enabled.size + change.floors.size + change.ceilings.size > 0;
+  const touched = (name) => everywhere || [...change.levels.keys()].some((one) => isBelow(name, one, plan.separator));
   const [before, after] = [new Tree(plan), new Tree(tried)];
   const heard = leastHeard(before, after, traffic);
   const told = [];
   const alone = [];
   const names = [...new Set(tried.loggers.map((one) => one.name))].filter((one) => one !== ROOT).sort();
-  for (const logger of [ROOT, ...names]) {
+  for (const logger of [ROOT, ...names].filter(touched)) {
     const opens = (severity) => {
       const was = possible(before, logger, severity);
       return [...possible(after, logger, severity)].some((one) => !was.has(one));
@@ -479,6 +643,8 @@ export class FileSimulation {
     this.closedBytes = 0;
     this.at = new Map();
     this.numbers = new Map();
+    this.until = Infinity;
+    this.most = policy.at_size === null ? Infinity : policy.size_after ? policy.at_size - 1 : policy.at_size;
   }
 
   start(time) {
@@ -491,6 +657,17 @@ export class FileSimulation {
   }
 
   write(time, bytes, times) {
+    const here = this.open;
+    if (here !== null && here.events && time < this.until && here.bytes + bytes * times <= this.most) {
+      here.events += times;
+      here.bytes += bytes * times;
+      if (time > here.greatest) here.greatest = time;
+      else if (time < here.least) here.least = time;
+      if (this.closedBytes + here.bytes > this.peak) this.peak = this.closedBytes + here.bytes;
+    } else this.#write(time, bytes, times);
+  }
+
+  #write(time, bytes, times) {
     this.#tick(time);
     if (this.open && this.#isOver()) this.#close();
     let left = times;
@@ -535,13 +712,25 @@ export class FileSimulation {
   #begin() {
     const { periods, path } = this.policy;
     if (periods) while (this.period + 1 < periods.length && this.clock >= periods[this.period + 1]) this.period++;
+    this.until = periods && this.period + 1 < periods.length ? periods[this.period + 1] : Infinity;
     if (path.numbered || path.by_period.length > 1) {
       const again = this.opened.period === this.period && this.files.length > 0;
       this.opened = { period: this.period, count: again ? this.opened.count + 1 : 1 };
     }
     this.#overwrite(this.#name(path, this.opened.count));
     if (this.files.length >= MOST_FILES) throw new RangeError("too many files");
-    this.open = { name: this.#name(path, this.opened.count), opened: this.clock, closed: null, removed: null, events: 0, bytes: this.policy.header, least: null, greatest: null, base: null, number: 0 };
+    this.open = {
+      name: this.#name(path, this.opened.count),
+      opened: this.clock,
+      closed: null,
+      removed: null,
+      events: 0,
+      bytes: this.policy.header,
+      least: null,
+      greatest: null,
+      base: null,
+      number: 0,
+    };
     this.files.push(this.open);
   }
 
@@ -593,7 +782,11 @@ export class FileSimulation {
       this.closedBytes -= one.bytes;
       if (this.at.get(one.name) === one) this.at.delete(one.name);
       const taken = this.numbers.get(one.base);
-      if (taken) this.numbers.set(one.base, taken.filter((each) => each !== one.number));
+      if (taken)
+        this.numbers.set(
+          one.base,
+          taken.filter((each) => each !== one.number),
+        );
     };
     if (age !== null) while (oldest() && this.clock - oldest().closed > age) remove();
     if (files !== null) while (this.closed.length - gone > files) remove();
@@ -604,7 +797,9 @@ export class FileSimulation {
 
 /** The history at its shortest after a deletion; without deletions, what there is at the end. In microseconds. */
 export function keptHistory(files) {
-  const moments = [...new Set(files.filter((one) => one.removed !== null).map((one) => one.removed))].sort((a, b) => a - b);
+  const moments = [...new Set(files.filter((one) => one.removed !== null).map((one) => one.removed))].sort(
+    (a, b) => a - b,
+  );
   const coming = files.filter((one) => one.least !== null).sort((a, b) => a.opened - b.opened);
   let there = [];
   let next = 0;
@@ -621,33 +816,45 @@ export function keptHistory(files) {
   return left.length ? Math.max(...left.map((one) => one.greatest)) - Math.min(...left.map((one) => one.least)) : 0;
 }
 
-/** The events that may reach files that roll, unpacked: each write with its kind and the place of its sizes. */
+/** The events that may reach files that roll, unpacked: for each appender its writes, with the starts between them. */
 export class Tape {
   constructor(packed, plan, traffic) {
-    this.kinds = packed.kinds;
-    this.sizes = packed.sizes;
-    this.times = [];
-    this.counts = new Map(packed.odd);
-    let time = 0;
-    for (const apart of packed.times) this.times.push((time += apart));
-    this.rolling = traffic.kinds.map((kind) => kind.appenders.filter((at) => plan.appenders[at].policy));
+    const rolling = traffic.kinds.map((kind) => kind.appenders.filter((at) => plan.appenders[at].policy));
+    const counts = new Map(packed.odd);
+    this.writes = new Map();
+    const ofAppender = (at) => {
+      if (!this.writes.has(at)) this.writes.set(at, { times: [], kinds: [], sizes: [], counts: [] });
+      return this.writes.get(at);
+    };
+    const starting = plan.appenders.flatMap(({ policy }, at) =>
+      policy && (policy.each_start || !policy.append) ? [at] : [],
+    );
+    const put = (at, time, kind, bytes, count) => {
+      const one = ofAppender(at);
+      one.times.push(time);
+      one.kinds.push(kind);
+      one.sizes.push(bytes);
+      one.counts.push(count);
+    };
+    let [time, place] = [0, 0];
+    for (const [turn, kind] of packed.kinds.entries()) {
+      time += packed.times[turn];
+      if (kind < 0) for (const at of starting) put(at, time, kind, 0, 0);
+      else for (const at of rolling[kind]) put(at, time, kind, packed.sizes[place++], counts.get(turn) ?? 1);
+    }
+    for (const one of this.writes.values())
+      for (const name of Object.keys(one)) one[name] = Float64Array.from(one[name]);
   }
 
   /** The files of one appender under some ways: {files, peak, history, removed, bounded}; null where they are too many. */
   play(at, policy, ways) {
     const file = new FileSimulation(policy);
-    let size = 0;
+    const { times, kinds, sizes, counts } = this.writes.get(at) ?? { times: [], kinds: [] };
+    const each = Int32Array.from(ways, (one) => one.get(at) ?? 0);
     try {
-      for (let turn = 0; turn < this.kinds.length; turn++) {
-        const kind = this.kinds[turn];
-        if (kind < 0) {
-          if (policy.each_start || !policy.append) file.start(this.times[turn]);
-          continue;
-        }
-        const rolling = this.rolling[kind];
-        const times = ways[kind].get(at) ?? 0;
-        if (times) file.write(this.times[turn], this.sizes[size + rolling.indexOf(at)], times * (this.counts.get(turn) ?? 1));
-        size += rolling.length;
+      for (let turn = 0; turn < kinds.length; turn++) {
+        if (kinds[turn] < 0) file.start(times[turn]);
+        else if (each[kinds[turn]]) file.write(times[turn], sizes[turn], each[kinds[turn]] * counts[turn]);
       }
     } catch (error) {
       if (error instanceof RangeError) return null;
@@ -689,8 +896,10 @@ function step(name) {
 export function optionsOf(plan, change) {
   const sets = [];
   for (const [name, on] of change.enabled) sets.push(["--set", `appenders${step(name)}.enabled=${on}`]);
-  for (const [name, severity] of change.floors) sets.push(["--set", `appenders${step(name)}.floor=${plan.names[severity]}`]);
-  for (const [name, severity] of change.ceilings) sets.push(["--set", `appenders${step(name)}.ceiling=${plan.names[severity]}`]);
+  for (const [name, severity] of change.floors)
+    sets.push(["--set", `appenders${step(name)}.floor=${plan.names[severity]}`]);
+  for (const [name, severity] of change.ceilings)
+    sets.push(["--set", `appenders${step(name)}.ceiling=${plan.names[severity]}`]);
   for (const [name, severity] of change.levels) sets.push(["--tune", `${name}=${plan.names[severity]}`]);
   return sets;
 }
@@ -720,7 +929,8 @@ export function readFragment(plan, text) {
   for (const [key, value] of new URLSearchParams(text)) {
     const [, digits, name] = /^(\d{1,2}) ([^]+)$/.exec(value) ?? [];
     const severity = Number(digits);
-    if (name === undefined || severity > 25 || !(key === "level" || key === "ask" || appenders.has(name))) odd.push(`${key}=${value}`);
+    if (name === undefined || severity > 25 || !(key === "level" || key === "ask" || appenders.has(name)))
+      odd.push(`${key}=${value}`);
     else if (key === "level") change.levels.set(name, severity);
     else if (key === "on") change.enabled.set(name, severity === 1);
     else if (key === "floor") change.floors.set(name, severity);
@@ -733,7 +943,8 @@ export function readFragment(plan, text) {
 
 // ---------------------------------------------------------------- the page itself
 
-const FIRST_ROWS = 100;
+const FIRST_ROWS = 50;
+const PRINTED_ROWS = 2000;
 const FIRST_NAMES = 30;
 
 /** An element with attributes (`class`, `id`, `on…` functions) and children; texts are texts, never markup. */
@@ -744,7 +955,9 @@ function el(tag, attributes = {}, ...children) {
     else if (value === true) found.setAttribute(name, "");
     else if (value !== false && value !== null && value !== undefined) found.setAttribute(name, value);
   }
-  for (const child of children.flat()) if (child !== null && child !== undefined && child !== "") found.append(child instanceof Node ? child : shown(child));
+  for (const child of children.flat())
+    if (child !== null && child !== undefined && child !== "")
+      found.append(child instanceof Node ? child : shown(child));
   return found;
 }
 
@@ -754,20 +967,60 @@ class SortedTable {
     Object.assign(this, { columns, rows, none, most: FIRST_ROWS, sorted: null, down: false, wanted: "" });
     this.body = el("tbody");
     this.heads = columns.map((column, at) =>
-      el("th", { scope: "col", class: column.count ? "count" : null }, el("button", { type: "button", onclick: () => this.sort(at) }, column.title)),
+      el(
+        "th",
+        { scope: "col", class: column.count ? "count" : null },
+        el("button", { type: "button", onclick: () => this.sort(at) }, column.title),
+      ),
     );
     this.left = el("p", { class: "quiet", role: "status" });
-    const box = el("input", { type: "search", id: `filter-${SortedTable.made++}`, spellcheck: "false", oninput: () => this.filter(box.value) });
-    const tools = filter && rows.length > 8 ? el("div", { class: "tools" }, el("div", {}, el("label", { for: box.id }, `Only rows of “${caption}” that hold`), box)) : null;
+    const box = el("input", {
+      type: "search",
+      id: `filter-${SortedTable.made++}`,
+      spellcheck: "false",
+      oninput: () => this.filter(box.value),
+    });
+    const tools =
+      filter && rows.length > 8
+        ? el(
+            "div",
+            { class: "tools" },
+            el("div", {}, el("label", { for: box.id }, `Only rows of “${caption}” that hold`), box),
+          )
+        : null;
     const table = el("table", {}, el("caption", {}, caption), el("thead", {}, el("tr", {}, this.heads)), this.body);
-    this.node = el("div", {}, tools, el("div", { class: "wide", tabindex: "0", role: "group", "aria-label": caption }, table), this.left);
+    this.node = el(
+      "div",
+      {},
+      tools,
+      el("div", { class: "wide", tabindex: "0", role: "group", "aria-label": caption }, table),
+      this.left,
+    );
     this.draw();
+    SortedTable.all.add(new WeakRef(this));
+  }
+
+  /** Paper cannot be asked for more: what is printed has its rows, and what is folded is open. */
+  static beforePrint() {
+    for (const one of SortedTable.all) {
+      const table = one.deref();
+      if (!table) SortedTable.all.delete(one);
+      else if (table.node.isConnected && table.most < PRINTED_ROWS) {
+        table.most = PRINTED_ROWS;
+        table.draw();
+      }
+    }
+    for (const one of document.querySelectorAll("details")) one.open = true;
   }
 
   sort(at) {
     this.down = this.sorted === at ? !this.down : Boolean(this.columns[at].count);
     this.sorted = at;
-    this.heads.forEach((head, turn) => (turn === at ? head.setAttribute("aria-sort", this.down ? "descending" : "ascending") : head.removeAttribute("aria-sort")));
+    this.heads.forEach((head, turn) =>
+      turn === at
+        ? head.setAttribute("aria-sort", this.down ? "descending" : "ascending")
+        : head.removeAttribute("aria-sort"),
+    );
     this.draw();
   }
 
@@ -777,18 +1030,35 @@ class SortedTable {
   }
 
   shownRows() {
-    const text = (row) => this.columns.map((column) => String(column.show ? column.show(row) : column.of(row))).join("\n").toLowerCase();
+    const text = (row) =>
+      this.columns
+        .map((column) => String(column.show ? column.show(row) : column.of(row)))
+        .join("\n")
+        .toLowerCase();
     const found = this.wanted ? this.rows.filter((row) => text(row).includes(this.wanted)) : [...this.rows];
     if (this.sorted === null) return found;
     const { of } = this.columns[this.sorted];
-    const compare = (one, other) => (typeof one === "number" && typeof other === "number" ? one - other : String(one).localeCompare(String(other), "en"));
+    const compare = (one, other) =>
+      typeof one === "number" && typeof other === "number"
+        ? one - other
+        : String(one).localeCompare(String(other), "en");
     return found.sort((one, other) => compare(of(one), of(other)) * (this.down ? -1 : 1));
   }
 
   draw() {
     const found = this.shownRows();
     const rows = found.slice(0, this.most).map((row) =>
-      el("tr", {}, this.columns.map((column) => el("td", { class: column.count ? "count" : column.css ?? null }, column.node ? column.node(row) : String(column.show ? column.show(row) : column.of(row))))),
+      el(
+        "tr",
+        {},
+        this.columns.map((column) =>
+          el(
+            "td",
+            { class: column.count ? "count" : (column.css ?? null) },
+            column.node ? column.node(row) : String(column.show ? column.show(row) : column.of(row)),
+          ),
+        ),
+      ),
     );
     this.body.replaceChildren(...rows);
     this.left.replaceChildren();
@@ -804,6 +1074,7 @@ class SortedTable {
   }
 }
 SortedTable.made = 1;
+SortedTable.all = new Set();
 
 /** A field that offers the names which hold what was typed (the combobox pattern of WAI-ARIA). */
 class Picker {
@@ -811,7 +1082,13 @@ class Picker {
     Object.assign(this, { input, names, picked, at: -1, offered: [] });
     this.list = el("ul", { role: "listbox", id: `${input.id}-names`, "aria-label": "Loggers", hidden: true });
     input.after(this.list);
-    for (const [name, value] of [["role", "combobox"], ["aria-expanded", "false"], ["aria-controls", this.list.id], ["aria-autocomplete", "list"]]) input.setAttribute(name, value);
+    for (const [name, value] of [
+      ["role", "combobox"],
+      ["aria-expanded", "false"],
+      ["aria-controls", this.list.id],
+      ["aria-autocomplete", "list"],
+    ])
+      input.setAttribute(name, value);
     input.addEventListener("input", () => this.offer());
     input.addEventListener("keydown", (event) => this.key(event));
     input.addEventListener("blur", () => this.close());
@@ -822,8 +1099,26 @@ class Picker {
     const found = text ? this.names.filter((name) => name.toLowerCase().includes(text)) : this.names;
     this.offered = found.slice(0, FIRST_NAMES);
     this.at = -1;
-    const rows = this.offered.map((name, at) => el("li", { role: "option", id: `${this.list.id}-${at}`, "aria-selected": "false", onmousedown: (event) => this.pick(at, event) }, name));
-    if (found.length > FIRST_NAMES) rows.push(el("li", { class: "more", role: "option", "aria-disabled": "true", "aria-selected": "false" }, `and ${counted(found.length - FIRST_NAMES, "more logger")}: type more of the name`));
+    const rows = this.offered.map((name, at) =>
+      el(
+        "li",
+        {
+          role: "option",
+          id: `${this.list.id}-${at}`,
+          "aria-selected": "false",
+          onmousedown: (event) => this.pick(at, event),
+        },
+        name,
+      ),
+    );
+    if (found.length > FIRST_NAMES)
+      rows.push(
+        el(
+          "li",
+          { class: "more", role: "option", "aria-disabled": "true", "aria-selected": "false" },
+          `and ${counted(found.length - FIRST_NAMES, "more logger")}: type more of the name`,
+        ),
+      );
     this.list.replaceChildren(...rows);
     this.list.hidden = !rows.length;
     this.input.setAttribute("aria-expanded", String(!this.list.hidden));
@@ -837,7 +1132,8 @@ class Picker {
     event.preventDefault();
     if (this.list.hidden) this.offer();
     if (!this.offered.length) return;
-    this.at = (this.at + (event.key === "ArrowDown" ? 1 : this.at < 0 ? 0 : -1) + this.offered.length) % this.offered.length;
+    this.at =
+      (this.at + (event.key === "ArrowDown" ? 1 : this.at < 0 ? 0 : -1) + this.offered.length) % this.offered.length;
     this.offered.forEach((_, turn) => this.list.children[turn].setAttribute("aria-selected", String(turn === this.at)));
     this.list.children[this.at].scrollIntoView({ block: "nearest" });
     this.input.setAttribute("aria-activedescendant", this.list.children[this.at].id);
@@ -882,28 +1178,42 @@ class Page {
     };
     levels(byId("ask-level"), false);
     for (const id of ["try-level", "try-bound"]) levels(byId(id), true);
-    byId("try-appender").replaceChildren(...this.plan.appenders.map((one, at) => el("option", { value: at }, one.name)));
+    byId("try-appender").replaceChildren(
+      ...this.plan.appenders.map((one, at) => el("option", { value: at }, one.name)),
+    );
     new Picker(byId("ask-logger"), this.loggers, () => this.ask());
     new Picker(byId("try-logger"), this.loggers, null);
-    const submits = (id, act) => byId(id).addEventListener("submit", (event) => {
-      event.preventDefault();
-      act();
-    });
+    const submits = (id, act) =>
+      byId(id).addEventListener("submit", (event) => {
+        event.preventDefault();
+        act();
+      });
     submits("ask-form", () => this.ask());
     byId("ask-level").addEventListener("change", () => this.ask());
     submits("try-level-form", () => this.setLevel());
     submits("try-appender-form", () => this.setAppender());
-    byId("try-what").addEventListener("change", () => (byId("try-bound-part").hidden = !["floor", "ceiling"].includes(byId("try-what").value)));
+    byId("try-what").addEventListener(
+      "change",
+      () => (byId("try-bound-part").hidden = !["floor", "ceiling"].includes(byId("try-what").value)),
+    );
+    window.addEventListener("beforeprint", () => SortedTable.beforePrint());
     window.addEventListener("hashchange", () => this.readAddress());
-    this.showTables();
     this.readAddress();
+    setTimeout(() => this.fill());
+  }
+
+  /** What lies further down comes after the answer to what the address asks. */
+  fill() {
+    this.showTables();
     if (this.traffic?.tape) unpacked(this.traffic.tape).then((packed) => this.begun(packed));
     else document.documentElement.dataset.ready = "1";
   }
 
   begun(packed) {
     this.tape = new Tape(packed, this.plan, this.traffic);
-    this.show();
+    for (const [at, one] of this.plan.appenders.entries())
+      if (one.policy) this.played.set(at, this.tape.play(at, one.policy, this.today));
+    if (this.some) this.show();
     document.documentElement.dataset.ready = "1";
   }
 
@@ -967,16 +1277,28 @@ class Page {
     const then = this.some ? verdict(this.tried, logger, severity) : today;
     const { answer } = then;
     const nodes = [el("h3", {}, `${this.plan.names[severity]} of ${logger}`)];
-    const said = ({ arrives, words }, lead) => el("p", { class: `said ${arrives ? "good" : arrives === null ? "depends" : "bad"}` }, lead + words);
+    const said = ({ arrives, words }, lead) =>
+      el("p", { class: `said ${arrives ? "good" : arrives === null ? "depends" : "bad"}` }, lead + words);
     if (this.some) nodes.push(said(today, "Today: "), said(then, "With the change that is tried below: "));
     else nodes.push(said(today, ""));
-    if (!this.loggers.includes(logger)) nodes.push(el("p", { class: "quiet" }, `Neither the plan nor the recording names ${logger}: it is treated as any logger below ${answer.lanes[0]?.via ?? new Tree(this.tried).climb(logger)[0]?.name ?? ROOT}.`));
+    if (!this.loggers.includes(logger))
+      nodes.push(
+        el(
+          "p",
+          { class: "quiet" },
+          `Neither the plan nor the recording names ${logger}: it is treated as any logger below ${answer.lanes[0]?.via ?? new Tree(this.tried).climb(logger)[0]?.name ?? ROOT}.`,
+        ),
+      );
     nodes.push(gates(answer.early));
     for (const one of answer.lanes) {
       const word = one.arrives ? "arrives" : one.arrives === null ? "may arrive" : "does not arrive";
-      nodes.push(el("h4", {}, `to ${one.appender} (${one.sink}), attached at ${one.via}: ${word}`), gates(one.steps), this.sample(one, logger, severity));
+      nodes.push(
+        el("h4", {}, `to ${one.appender} (${one.sink}), attached at ${one.via}: ${word}`),
+        gates(one.steps),
+        this.sample(one, logger, severity),
+      );
     }
-    into.replaceChildren(...nodes);
+    into.replaceChildren(...nodes.filter(Boolean));
   }
 
   /** The line as a sink would show it: of the same logger and level where the recording has one, else the nearest that it has. */
@@ -985,10 +1307,24 @@ class Page {
     const at = this.plan.appenders.findIndex((each) => each.name === one.appender);
     const name = (kind) => this.traffic.loggers[kind.logger];
     const there = this.traffic.kinds.filter((kind) => kind.lines && kind.appenders.includes(at));
-    const tests = [[(kind) => name(kind) === logger && kind.severity === severity, "The first line of this logger and level"], [(kind) => name(kind) === logger, "No such event is recorded. A line of the same logger"], [() => true, "No such event is recorded. A line of another logger"]];
+    const tests = [
+      [(kind) => name(kind) === logger && kind.severity === severity, "The first line of this logger and level"],
+      [(kind) => name(kind) === logger, "No such event is recorded. A line of the same logger"],
+      [() => true, "No such event is recorded. A line of another logger"],
+    ];
     for (const [test, words] of tests) {
       const kind = there.find(test);
-      if (kind) return el("div", {}, el("p", { class: "quiet" }, `${words}, as this sink shows it (${name(kind)}, ${this.plan.names[kind.severity]}):`), el("pre", { tabindex: "0" }, kind.lines[kind.appenders.indexOf(at)] || "(an empty line)"));
+      if (kind)
+        return el(
+          "div",
+          {},
+          el(
+            "p",
+            { class: "quiet" },
+            `${words}, as this sink shows it (${name(kind)}, ${this.plan.names[kind.severity]}):`,
+          ),
+          el("pre", { tabindex: "0" }, kind.lines[kind.appenders.indexOf(at)] || "(an empty line)"),
+        );
     }
     return el("p", { class: "quiet" }, "The recording holds no line for this sink.");
   }
@@ -998,24 +1334,67 @@ class Page {
   showChanges() {
     const name = (severity) => this.plan.names[severity];
     const chips = [];
-    const chip = (words, from, key) => chips.push(el("li", {}, words, el("button", { type: "button", "aria-label": `Take back: ${words}`, onclick: () => this.takeBack(from, key) }, "take back")));
-    for (const [logger, severity] of this.change.levels) chip(`${logger} at ${name(severity)} (today ${name(new Tree(this.plan).standing(logger).severity)})`, this.change.levels, logger);
+    const chip = (words, from, key) =>
+      chips.push(
+        el(
+          "li",
+          {},
+          words,
+          el(
+            "button",
+            { type: "button", "aria-label": `Take back: ${words}`, onclick: () => this.takeBack(from, key) },
+            "take back",
+          ),
+        ),
+      );
+    for (const [logger, severity] of this.change.levels)
+      chip(
+        `${logger} at ${name(severity)} (today ${name(new Tree(this.plan).standing(logger).severity)})`,
+        this.change.levels,
+        logger,
+      );
     for (const [one, on] of this.change.enabled) chip(`${one} switched ${on ? "on" : "off"}`, this.change.enabled, one);
-    for (const [one, severity] of this.change.floors) chip(`floor of ${one}: ${name(severity)}`, this.change.floors, one);
-    for (const [one, severity] of this.change.ceilings) chip(`ceiling of ${one}: ${name(severity)}`, this.change.ceilings, one);
+    for (const [one, severity] of this.change.floors)
+      chip(`floor of ${one}: ${name(severity)}`, this.change.floors, one);
+    for (const [one, severity] of this.change.ceilings)
+      chip(`ceiling of ${one}: ${name(severity)}`, this.change.ceilings, one);
     const nodes = [];
-    if (this.odd?.length) nodes.push(el("p", { class: "bad" }, `The address asks for what this page does not know, which is left out: ${this.odd.join(", ")}`));
+    if (this.odd?.length)
+      nodes.push(
+        el(
+          "p",
+          { class: "bad" },
+          `The address asks for what this page does not know, which is left out: ${this.odd.join(", ")}`,
+        ),
+      );
     if (chips.length) {
-      const words = optionsOf(this.plan, this.change).map((pair) => pair.map(quoted).join(" ")).join(" ");
-      nodes.push(el("ul", { class: "changes" }, chips), this.copied("As options of the tool:", words), this.copied("This page with it:", `${location.href.split("#")[0]}#${fragment(this.change, this.asked)}`));
+      const words = optionsOf(this.plan, this.change)
+        .map((pair) => pair.map(quoted).join(" "))
+        .join(" ");
+      nodes.push(
+        el("ul", { class: "changes" }, chips),
+        this.copied("As options of the tool:", words),
+        this.copied("This page with it:", `${location.href.split("#")[0]}#${fragment(this.change, this.asked)}`),
+      );
     } else nodes.push(el("p", { class: "quiet" }, "Nothing is tried yet: all stands as it does today."));
     byId("try-changes").replaceChildren(...nodes);
   }
 
   copied(title, text) {
     const told = el("span", { role: "status" });
-    const copy = () => navigator.clipboard.writeText(text).then(() => told.replaceChildren("copied"), () => told.replaceChildren("this browser lets no page copy: select the text"));
-    return el("div", { class: "copy" }, el("div", { class: "quiet" }, title), el("pre", { tabindex: "0", "aria-label": title }, text), el("button", { type: "button", onclick: copy }, "Copy"), told);
+    const copy = () =>
+      navigator.clipboard.writeText(text).then(
+        () => told.replaceChildren("copied"),
+        () => told.replaceChildren("this browser lets no page copy: select the text"),
+      );
+    return el(
+      "div",
+      { class: "copy" },
+      el("div", { class: "quiet" }, title),
+      el("pre", { tabindex: "0", "aria-label": title }, text),
+      el("button", { type: "button", onclick: copy }, "Copy"),
+      told,
+    );
   }
 
   takeBack(from, key) {
@@ -1029,32 +1408,70 @@ class Page {
     said.replaceChildren();
     into.replaceChildren();
     if (!this.some) return;
-    if (!this.traffic) return said.replaceChildren(el("p", {}, "This page holds no recording: what the change gains and loses is not known. The answer above shows the gates with it."));
+    if (!this.traffic)
+      return said.replaceChildren(
+        el(
+          "p",
+          {},
+          "This page holds no recording: what the change gains and loses is not known. The answer above shows the gates with it.",
+        ),
+      );
     const after = allWays(this.tried, this.traffic);
     const found = compared(this.plan, this.traffic, this.today, after);
     this.effects = found;
-    said.replaceChildren(el("p", { class: "said" }, this.sentence(found)), ...this.turnedWords(found).map((words) => el("p", {}, words)), ...this.unheardWords());
-    into.replaceChildren(this.sinks(found), ...this.rolled(after), this.whose(found), ...this.needsTool().map((words) => el("p", { class: "depends" }, words)));
+    said.replaceChildren(
+      el("p", { class: "said" }, this.sentence(found)),
+      ...this.turnedWords(found).map((words) => el("p", {}, words)),
+      ...this.unheardWords(),
+    );
+    into.replaceChildren(
+      this.sinks(found),
+      ...this.rolled(after),
+      this.whose(found),
+      ...this.needsTool().map((words) => el("p", { class: "depends" }, words)),
+    );
   }
 
   sentence({ appenders }) {
     const much = (sign, { events, bytes }) => `${sign}${counted(events, "event")}, ${size(bytes)}`;
-    const list = (part, sign) => appenders.map((one, at) => [one[part], this.plan.appenders[at]]).filter(([one, { memory }]) => one.events && !memory).sort(([one], [other]) => other.bytes - one.bytes).map(([one, { name }]) => `${name} (${much(sign, one)})`);
+    const list = (part, sign) =>
+      appenders
+        .map((one, at) => [one[part], this.plan.appenders[at]])
+        .filter(([one, { memory }]) => one.events && !memory)
+        .sort(([one], [other]) => other.bytes - one.bytes)
+        .map(([one, { name }]) => `${name} (${much(sign, one)})`);
     const [more, less] = [list("gained", "+"), list("lost", "-")];
-    if (!more.length && !less.length) return "For these events nothing changes at any appender that this page can count.";
-    const words = [more.length ? `more goes to ${more.join(", ")}` : "", less.length ? `less to ${less.join(", ")}` : ""].filter(Boolean).join(" and ");
+    if (!more.length && !less.length)
+      return "For these events nothing changes at any appender that this page can count.";
+    const words = [
+      more.length ? `more goes to ${more.join(", ")}` : "",
+      less.length ? `less to ${less.join(", ")}` : "",
+    ]
+      .filter(Boolean)
+      .join(" and ");
     return `Over these events, ${words}.`;
   }
 
   /** What these events cannot tell: a count of nothing must not be taken for nothing. */
   unheardWords() {
-    const gaps = unheard(this.plan, this.tried, this.traffic);
-    const levels = ({ low, high }) => (low === high ? this.plan.names[low] : `${this.plan.names[low]} to ${this.plan.names[high]}`);
-    const whole = gaps.filter((one) => one.below).map((one) => `These events hold nothing at ${levels(one)} from ${one.logger} and below it, so they cannot tell what the change would add; a recording made at ${this.plan.names[one.low]} can.`);
+    const gaps = unheard(this.plan, this.tried, this.traffic, this.change);
+    const levels = ({ low, high }) =>
+      low === high ? this.plan.names[low] : `${this.plan.names[low]} to ${this.plan.names[high]}`;
+    const whole = gaps
+      .filter((one) => one.below)
+      .map(
+        (one) =>
+          `These events hold nothing at ${levels(one)} from ${one.logger} and below it, so they cannot tell what the change would add; a recording made at ${this.plan.names[one.low]} can.`,
+      );
     const alone = new Map();
     for (const one of gaps) if (!one.below) alone.set(levels(one), [...(alone.get(levels(one)) ?? []), one.logger]);
-    const single = [...alone].map(([words, names]) => `These events hold nothing at ${words} from ${names.join(", ")}; whether they have any cannot be told.`);
-    const lead = gaps.length ? ["Of what the change lets through the recording holds a part not at all, so these counts say too little."] : [];
+    const single = [...alone].map(
+      ([words, names]) =>
+        `These events hold nothing at ${words} from ${names.join(", ")}; whether they have any cannot be told.`,
+    );
+    const lead = gaps.length
+      ? ["Of what the change lets through the recording holds a part not at all, so these counts say too little."]
+      : [];
     return [...lead, ...whole, ...single].map((words) => el("p", { class: "depends" }, words));
   }
 
@@ -1062,95 +1479,172 @@ class Page {
     if (this.plan.appenders.some((one) => one.memory)) return [];
     const sum = (counts) => [...counts.values()].reduce((whole, one) => whole + one.events, 0);
     const words = [];
-    if (silenced.size) words.push(`${counted(sum(silenced), "event")} that arrive somewhere today arrive nowhere then.`);
-    for (const one of twice.values()) words.push(`Twice then: ${this.traffic.loggers[one.logger]} at ${this.plan.appenders.find(({ place }) => place === one.of).sink}, ${counted(one.events, "event")}.`);
+    if (silenced.size)
+      words.push(`${counted(sum(silenced), "event")} that arrive somewhere today arrive nowhere then.`);
+    for (const one of twice.values())
+      words.push(
+        `Twice then: ${this.traffic.loggers[one.logger]} at ${this.plan.appenders.find(({ place }) => place === one.of).sink}, ${counted(one.events, "event")}.`,
+      );
     if (seen.size) words.push(`${counted(sum(seen), "event")} that arrive nowhere today arrive somewhere then.`);
     return words;
   }
 
   sinks({ appenders }) {
-    const rows = appenders.map((one, at) => ({ ...one, one: this.plan.appenders[at] })).filter((row) => !row.one.memory);
+    const rows = appenders
+      .map((one, at) => ({ ...one, one: this.plan.appenders[at] }))
+      .filter((row) => !row.one.memory);
     const day = (row, side) => aDay(this.traffic, row[side ? "after" : "before"].bytes, row.days[side]);
-    const mark = (bytes) => (bytes === null ? "not known" : (bytes && !this.traffic.whole.length ? "~" : "") + size(bytes));
-    const sign = (count, sign) => (count ? `${sign}${number(count)}` : "·");
+    const mark = (bytes) =>
+      bytes === null ? "not known" : (bytes && !this.traffic.whole.length ? "~" : "") + size(bytes);
+    const change = (count, sign) => (count ? `${sign}${number(count)}` : "·");
     const columns = [
       { title: "appender", of: (row) => row.one.name, css: "name" },
       { title: "events today", of: (row) => row.before.events, show: (row) => number(row.before.events), count: true },
       { title: "then", of: (row) => row.after.events, show: (row) => number(row.after.events), count: true },
-      { title: "gained", of: (row) => row.gained.events, show: (row) => sign(row.gained.events, "+"), count: true },
-      { title: "lost", of: (row) => row.lost.events, show: (row) => sign(row.lost.events, "-"), count: true },
+      { title: "gained", of: (row) => row.gained.events, show: (row) => change(row.gained.events, "+"), count: true },
+      { title: "lost", of: (row) => row.lost.events, show: (row) => change(row.lost.events, "-"), count: true },
       { title: "bytes a day today", of: (row) => day(row, 0) ?? -1, show: (row) => mark(day(row, 0)), count: true },
       { title: "bytes a day then", of: (row) => day(row, 1) ?? -1, show: (row) => mark(day(row, 1)), count: true },
     ];
-    const node = new SortedTable("What each appender gains and loses", columns, rows, { none: "No appender can be counted here." }).node;
-    return el("div", { id: "try-sinks" }, node, el("p", { class: "quiet" }, `A day: ${this.traffic.pace}${this.traffic.whole.length ? "" : "; ~ is extrapolated"}.`));
+    const node = new SortedTable("What each appender gains and loses", columns, rows, {
+      none: "No appender can be counted here.",
+    }).node;
+    return el(
+      "div",
+      { id: "try-sinks" },
+      node,
+      el(
+        "p",
+        { class: "quiet" },
+        `A day: ${this.traffic.pace}${this.traffic.whole.length ? "" : "; ~ is extrapolated"}.`,
+      ),
+    );
   }
 
   rolled(after) {
     const rows = [];
     const untold = [];
     for (const [at, one] of this.plan.appenders.entries()) {
-      if (one.untold) untold.push(`Files of ${one.name}: ${one.untold}. What history is left needs the tool (vetrina whatif).`);
+      if (one.untold)
+        untold.push(`Files of ${one.name}: ${one.untold}. What history is left needs the tool (vetrina whatif).`);
       if (!one.policy) continue;
       if (!this.traffic.taped) {
-        untold.push(`Files of ${one.name}: the recording is too long for a page, so what history is left needs the tool (vetrina whatif).`);
+        untold.push(
+          `Files of ${one.name}: the recording is too long for a page, so what history is left needs the tool (vetrina whatif).`,
+        );
         continue;
       }
       if (!this.tape) continue;
-      if (!this.played.has(at)) this.played.set(at, this.tape.play(at, one.policy, this.today));
       const was = this.played.get(at);
       const same = this.today.every((ways, turn) => ways.get(at) === after[turn].get(at));
       const now = same ? was : this.tape.play(at, one.policy, after);
       if (was && now) rows.push({ one, was, now });
-      else untold.push(`Files of ${one.name}: they would be more than ${number(MOST_FILES)}, which needs the tool (vetrina whatif).`);
+      else
+        untold.push(
+          `Files of ${one.name}: they would be more than ${number(MOST_FILES)}, which needs the tool (vetrina whatif).`,
+        );
     }
     const words = untold.map((text) => el("p", { class: "depends" }, text));
     if (!rows.length) return words;
-    const disk = ({ one, was, now }) => (one.policy.packed ? "not known here" : `${size(was.peak)} > ${size(now.peak)}`);
+    const disk = ({ one, was, now }) =>
+      one.policy.packed ? "not known here" : `${size(was.peak)} > ${size(now.peak)}`;
     const columns = [
       { title: "files of", of: ({ one }) => one.name, css: "name" },
-      { title: "files, today > then", of: ({ now }) => now.files, show: ({ was, now }) => `${number(was.files)} > ${number(now.files)}` },
+      {
+        title: "files, today > then",
+        of: ({ now }) => now.files,
+        show: ({ was, now }) => `${number(was.files)} > ${number(now.files)}`,
+      },
       { title: "disk at most", of: ({ now }) => now.peak, show: disk },
       { title: "history left", of: ({ now }) => now.history, show: ({ was, now }) => historyShift(was, now) },
     ];
     const notes = [];
-    if (rows.some(({ now }) => now.bounded && !now.removed)) notes.push("Not yet limited: no limit acts within the recording, so what history is left it cannot tell.");
-    if (rows.some(({ one }) => one.policy.packed)) notes.push("Disk of packed files: how small they become only packing tells (vetrina whatif).");
-    return [el("div", { id: "try-files" }, new SortedTable("Files that roll", columns, rows, { filter: false }).node, ...notes.map((text) => el("p", { class: "quiet" }, text))), ...words];
+    if (rows.some(({ now }) => now.bounded && !now.removed))
+      notes.push("Not yet limited: no limit acts within the recording, so what history is left it cannot tell.");
+    if (rows.some(({ one }) => one.policy.packed))
+      notes.push("Disk of packed files: how small they become only packing tells (vetrina whatif).");
+    return [
+      el(
+        "div",
+        { id: "try-files" },
+        new SortedTable("Files that roll", columns, rows, { filter: false }).node,
+        ...notes.map((text) => el("p", { class: "quiet" }, text)),
+      ),
+      ...words,
+    ];
   }
 
   whose({ rows }) {
-    const moved = rows.filter((row) => (row.gained.events || row.lost.events) && !this.plan.appenders[row.appender].memory).sort((one, other) => other.gained.bytes - one.gained.bytes || other.lost.bytes - one.lost.bytes);
+    const moved = rows
+      .filter((row) => (row.gained.events || row.lost.events) && !this.plan.appenders[row.appender].memory)
+      .sort((one, other) => other.gained.bytes - one.gained.bytes || other.lost.bytes - one.lost.bytes);
     const columns = [
       { title: "logger", of: (row) => this.traffic.loggers[row.logger], css: "name" },
       { title: "level", of: (row) => row.severity, show: (row) => this.plan.names[row.severity] },
       { title: "appender", of: (row) => this.plan.appenders[row.appender].name, css: "name" },
-      { title: "gained", of: (row) => row.gained.events, show: (row) => (row.gained.events ? signed(1, number(row.gained.events)) : "·"), count: true },
-      { title: "bytes", of: (row) => row.gained.bytes, show: (row) => (row.gained.events ? size(row.gained.bytes) : "·"), count: true },
-      { title: "lost", of: (row) => row.lost.events, show: (row) => (row.lost.events ? signed(-1, number(row.lost.events)) : "·"), count: true },
+      {
+        title: "gained",
+        of: (row) => row.gained.events,
+        show: (row) => (row.gained.events ? signed(1, number(row.gained.events)) : "·"),
+        count: true,
+      },
+      {
+        title: "bytes",
+        of: (row) => row.gained.bytes,
+        show: (row) => (row.gained.events ? size(row.gained.bytes) : "·"),
+        count: true,
+      },
+      {
+        title: "lost",
+        of: (row) => row.lost.events,
+        show: (row) => (row.lost.events ? signed(-1, number(row.lost.events)) : "·"),
+        count: true,
+      },
     ];
     return new SortedTable("Whose messages", columns, moved, { none: "Nobody's." }).node;
   }
 
   needsTool() {
-    return this.plan.appenders.filter((one) => one.memory).map((one) => `${one.name} has ${one.memory}: what it gets depends on what came before, so this page has no figures for it. Ask the tool: vetrina whatif.`);
+    return this.plan.appenders
+      .filter((one) => one.memory)
+      .map(
+        (one) =>
+          `${one.name} has ${one.memory}: what it gets depends on what came before, so this page has no figures for it. Ask the tool: vetrina whatif.`,
+      );
   }
 
   // -------------------------------------------------------------- see
 
   showTables() {
-    const makers = { loggers: () => this.loggerTable(), matrix: () => this.matrix(), lines: () => this.lineTable(), files: (at) => this.fileTable(at) };
-    for (const place of document.querySelectorAll("[data-table]")) place.replaceChildren(...[makers[place.dataset.table](Number(place.dataset.at))].flat());
+    const makers = {
+      loggers: () => this.loggerTable(),
+      matrix: () => this.matrix(),
+      lines: () => this.lineTable(),
+      files: (at) => this.fileTable(at),
+    };
+    for (const place of document.querySelectorAll("[data-table]"))
+      place.replaceChildren(...[makers[place.dataset.table](Number(place.dataset.at))].flat());
   }
 
   loggerTable() {
     const tree = new Tree(this.plan);
     const rows = this.data.rows;
-    const note = (row) => [row.enabled ? "" : "off duty: as if it were not there", row.climb || row.to.includes("climbs no further") ? "" : "climbs no further", row.note].filter(Boolean).join("; ");
+    const note = (row) =>
+      [
+        row.enabled ? "" : "off duty: as if it were not there",
+        row.climb || row.to.includes("climbs no further") ? "" : "climbs no further",
+        row.note,
+      ]
+        .filter(Boolean)
+        .join("; ");
     const columns = [
       { title: "logger", of: (row) => row.logger, show: (row) => "\u2003".repeat(row.depth) + row.logger, css: "name" },
       { title: "set", of: (row) => row.set ?? -1, show: (row) => (row.set === null ? "·" : this.plan.names[row.set]) },
-      { title: "in force", of: (row) => tree.standing(row.logger).severity, show: (row) => this.plan.names[tree.standing(row.logger).severity] },
+      {
+        title: "in force",
+        of: (row) => tree.standing(row.logger).severity,
+        show: (row) => this.plan.names[tree.standing(row.logger).severity],
+      },
       { title: "comes from", of: (row) => row.from },
       { title: "delivers to", of: (row) => row.to || "nowhere", css: "name" },
       { title: "remarks", of: note, css: "name" },
@@ -1163,24 +1657,40 @@ class Page {
     const cells = new Map();
     for (const [at, kind] of this.traffic.kinds.entries()) {
       const key = `${kind.logger} ${kind.severity}`;
-      const row = cells.get(key) ?? { logger: this.traffic.loggers[kind.logger], severity: kind.severity, events: 0, reached: this.plan.appenders.map(() => 0) };
+      const row = cells.get(key) ?? {
+        logger: this.traffic.loggers[kind.logger],
+        severity: kind.severity,
+        events: 0,
+        reached: this.plan.appenders.map(() => 0),
+      };
       cells.set(key, row);
       const events = kind.days.reduce((sum, [, count]) => sum + count, 0);
       row.events += events;
       for (const [name, times] of this.today[at]) row.reached[name] += events * times;
     }
-    const rows = [...cells.values()].sort((one, other) => (one.logger < other.logger ? -1 : one.logger > other.logger ? 1 : one.severity - other.severity));
+    const rows = [...cells.values()].sort((one, other) =>
+      one.logger < other.logger ? -1 : one.logger > other.logger ? 1 : one.severity - other.severity,
+    );
     const columns = [
       { title: "logger", of: (row) => row.logger, css: "name" },
       { title: "level", of: (row) => row.severity, show: (row) => this.plan.names[row.severity] },
       { title: "events", of: (row) => row.events, show: (row) => number(row.events), count: true },
-      ...some.map(([one, at]) => ({ title: one.memory ? `${one.name} (before its limits)` : one.name, of: (row) => row.reached[at], show: (row) => (row.reached[at] ? number(row.reached[at]) : "·"), count: true })),
+      ...some.map(([one, at]) => ({
+        title: one.memory ? `${one.name} (before its limits)` : one.name,
+        of: (row) => row.reached[at],
+        show: (row) => (row.reached[at] ? number(row.reached[at]) : "·"),
+        count: true,
+      })),
     ];
     return new SortedTable("Which events reach which appender", columns, rows).node;
   }
 
   lineTable() {
-    const rows = this.traffic.kinds.flatMap((kind, at) => (kind.lines ? [...this.today[at].keys()].map((name) => ({ kind, name, line: kind.lines[kind.appenders.indexOf(name)] })) : []));
+    const rows = this.traffic.kinds.flatMap((kind, at) =>
+      kind.lines
+        ? [...this.today[at].keys()].map((name) => ({ kind, name, line: kind.lines[kind.appenders.indexOf(name)] }))
+        : [],
+    );
     rows.sort((one, other) => one.name - other.name);
     const columns = [
       { title: "appender", of: ({ name }) => this.plan.appenders[name].name, css: "name" },
@@ -1209,7 +1719,22 @@ class Page {
 function gates(steps) {
   const words = (passed) => (passed === null ? "depends" : passed ? "passes" : "STOPS");
   const css = (passed) => (passed === null ? "depends" : passed ? "good" : "bad");
-  return el("ul", { class: "gates" }, steps.map((one) => el("li", {}, el("div", {}, one.gate), el("div", { class: css(one.passed) }, words(one.passed)), el("div", {}, one.words, one.at ? el("span", { class: "at" }, ` (${one.at})`) : null))));
+  return el(
+    "ul",
+    { class: "gates" },
+    steps.map((one) =>
+      el(
+        "li",
+        {},
+        el("div", {}, one.gate),
+        el("div", { class: css(one.passed) }, words(one.passed)),
+        el("div", {}, one.words, one.at ? el("span", { class: "at" }, ` (${one.at})`) : null),
+      ),
+    ),
+  );
 }
 
-if (typeof document !== "undefined") new Page(JSON.parse(byId("data").textContent)).begin();
+/** The page is shown first as it stands, and then filled. */
+if (typeof document !== "undefined") {
+  requestAnimationFrame(() => setTimeout(() => new Page(JSON.parse(byId("data").textContent)).begin()));
+}

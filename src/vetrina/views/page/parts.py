@@ -32,12 +32,16 @@ MOST_FILE_ROWS = 2000
 
 
 class TriedChange(Struct, frozen=True):
-    """A change that a page begins with: its options, what whatif says of it, and how the page's address says it (None: it cannot)."""
+    """A change that a page begins with: its options, what whatif says of it, and how the page's address says it (None: it cannot).
+
+    ``estimates`` tells that whatif's figures hold events that nobody recorded.
+    """
 
     words: str
     sentences: tuple[str, ...]
     lines: tuple[str, ...]
     address: str | None
+    estimates: bool = False
 
     @property
     def tried(self) -> bool:

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import base64
 import hashlib
+import re
 from collections.abc import Iterable
 from functools import cache
 from pathlib import Path
@@ -24,7 +25,8 @@ from vetrina.views.json_text import json_text
 from vetrina.views.screen import counted, safe
 
 _HERE = Path(__file__).parent
-_ESCAPES = {"<": "\\u003c", ">": "\\u003e", "&": "\\u0026", "\u2028": "\\u2028", "\u2029": "\\u2029"}
+_MARKUP = re.compile("[<>&\u061c\u200b-\u200f\u2028-\u202e\u2060-\u206f\ufeff\ufff9-\ufffb]")
+"""What could be markup in a script, and what steers text without being seen."""
 
 
 class Picture(Struct):
@@ -89,7 +91,7 @@ def _panels(environment: Environment, parts: dict[str, Any]) -> Iterable[Panel]:
 
 def _as_script(text: str) -> str:
     """Return JSON that means the same, and in which nothing is markup."""
-    return "".join(_ESCAPES.get(char, char) for char in text)
+    return _MARKUP.sub(lambda found: f"\\u{ord(found[0]):04x}", text)
 
 
 def _policy(program: str, look: str) -> str:
