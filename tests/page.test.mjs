@@ -72,7 +72,7 @@ test("every gate is asked in its order, and the first that stops says so", () =>
 test("the verdict tells what an ordinary one does, and what one does of which a rule's question holds", () => {
   const { arrives, words } = page.verdict(plan({ rules: [rule("lift", { asks: "its field badge is 1" })] }), "c", 9);
   assert.equal(arrives, false);
-  assert.equal(words, "Stopped at the level gate: c inherits warn from root; info is below it (plan.yaml:1). If a question that a rule asks about the event itself holds, it may arrive in desk: that depends on the event itself, or on what came before it.");
+  assert.equal(words, "Stopped at the level gate: c inherits warn from root; info is below it (plan.yaml:1). If a question that a rule asks about the event itself holds, it may arrive in desk.");
 });
 
 test("what a change gains and loses is counted by appender, day and logger", () => {

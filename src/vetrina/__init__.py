@@ -56,6 +56,7 @@ if TYPE_CHECKING:
         route,
         whatif,
     )
+    from vetrina.work.handing import page
 
 _HOMES = {
     "AppenderPressure": "core.pressure.gauges",
@@ -86,6 +87,7 @@ _HOMES = {
     "compare": "work.calls",
     "explain": "work.calls",
     "levels": "work.calls",
+    "page": "work.handing",
     "pressure": "work.calls",
     "preview": "work.calls",
     "read": "work.calls",
@@ -126,6 +128,7 @@ __all__ = [
     "compare",
     "explain",
     "levels",
+    "page",
     "pressure",
     "preview",
     "read",

@@ -191,7 +191,7 @@ def test_what_is_tried_is_what_whatif_says(
     outcome = Trial(Recording(events)).outcome(found, after)
     with pytest.MonkeyPatch.context() as patch:
         patch.setattr(parts._Gallery, "_draws", lambda _: False)
-        text = parts.made_page(window(found, "", Recording(events)), [], parts.Making(NOW, "0", 0)).text
+        text = parts.made_page(window(found, Recording(events)), [], parts.Making(NOW, "0", 0)).text
     made = browser.folder / "page.html"
     made.write_text(text, encoding="utf-8")
     address = address_of(found, after)
@@ -239,7 +239,7 @@ def test_the_demo_answers_without_the_tool(browser: Browser, demo: Path) -> None
     page = browser.open(demo, "level=9+ropeway.drive&ask=5+ropeway.gate.scanner")
     said = page.inner_text("#ask-answer .said >> nth=0")
     assert said.startswith(
-        "Today: Stopped at the level gate: ropeway.gate.scanner inherits info from ropeway; debug is below it (plan.yaml:15)."
+        "Today, and with the change that is tried below: Stopped at the level gate: ropeway.gate.scanner inherits info from ropeway; debug is below it (plan.yaml:15)."
     )
     assert ["desk", "1 268", "564", "·", "-704", "11.4 KiB", "5.8 KiB"] in rows_of(page, "#try-sinks")
     assert ["daybook", "11 > 11", "not known here", "4 days > 4 days"] in rows_of(page, "#try-files")

@@ -47,11 +47,7 @@ class Exit(IntEnum):
 
 def asked_text(found: ResolvedPlan) -> str:
     """Return the options that changed the plan, for a heading."""
-    overrides = found.overrides
-    parts = [f"--stage {name}" for name in overrides.stages]
-    parts += [f"--with {layer.name}" for layer in overrides.layers]
-    parts += [one.text for one in overrides.sets] + [one.text for one in overrides.tunes]
-    return " ".join(parts)
+    return found.overrides.words()
 
 
 def print_json(document: Any) -> None:

@@ -8,11 +8,12 @@ from typing import Annotated
 import typer
 
 from vetrina.commands import calling, completing, handing, options
-from vetrina.commands.handing import Tried
 from vetrina.commands.reading import reading
 from vetrina.commands.whatif import Change
 from vetrina.core.base.faults import refuse
 from vetrina.formats.inputs import inputs_of
+from vetrina.views.documents.page import Page
+from vetrina.work.handing import Tried
 from vetrina.work.outcomes import Trial
 from vetrina.work.recording import Recording
 
@@ -89,10 +90,10 @@ def _possible(out: Path | None, events: str | None, about_events: dict[str, obje
     return out
 
 
-def _end(written: handing.Written, recording: Recording | None, *, as_json: bool) -> None:
+def _end(written: Page, recording: Recording | None, *, as_json: bool) -> None:
     """Tell what was written; end with 1 where lines were not readable."""
     if as_json:
-        calling.print_json(written.document)
+        calling.print_json(written)
     else:
         handing.tell(written)
     if recording is not None:

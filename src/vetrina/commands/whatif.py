@@ -195,8 +195,9 @@ def _with_page(
     if path is None:
         return outcomes
     from vetrina.commands import handing  # noqa: PLC0415  (what makes pages is loaded where one is made)
+    from vetrina.work.handing import Tried  # noqa: PLC0415
 
-    tried = handing.Tried(outcomes[0].words, changed[0], outcomes[0])
+    tried = Tried(outcomes[0].words, changed[0], outcomes[0])
     handing.tell(handing.write_page(path, today, recording, tried=tried))
     return outcomes
 

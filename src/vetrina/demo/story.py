@@ -169,6 +169,12 @@ CHAPTERS: tuple[Chapter, ...] = (
         "Every figure that holds an estimate is a range. The table says what each was learned from; the latch's rests on little.",
     ),
     Chapter(
+        "How do I show it to somebody who has no tool?",
+        "The manager of the ropeway asks what the drive at info would save. One file, for any browser.",
+        ("page", "plan.yaml", "week.jsonl", "--tune", "ropeway.drive=info", "--out", "ropeway.html"),
+        "Open ropeway.html: ask for a logger, try another level, look at who gets what. It loads nothing and sends nothing.",
+    ),
+    Chapter(
         "Which messages could the program write at all?",
         "The source of gates, drive and ticket office, in three languages. Where would each message go, and which never arrive?",
         ("survey", "source", "--plan", "plan.yaml", "--stage", "live", "--events", "live.jsonl"),

@@ -74,6 +74,11 @@ class Overrides(Struct, frozen=True):
         """Tell whether anything here changes what the plan says by itself."""
         return bool(self.stages or self.layers or self.sets or self.tunes)
 
+    def words(self) -> str:
+        """Return the options that change what the plan says, for a heading."""
+        parts = [*(f"--stage {name}" for name in self.stages), *(f"--with {layer.name}" for layer in self.layers)]
+        return " ".join([*parts, *(one.text for one in self.sets), *(one.text for one in self.tunes)])
+
     def bare(self) -> Overrides:
         """Return the same without anything that changes the plan."""
         return replace(self, stages=(), layers=(), sets=(), tunes=())

@@ -390,6 +390,8 @@ function rulesGate(gate, rules, keeps, owner, plan, logger, severity, say, at, n
   return say(gate, perhaps ? null : passes, words, found.rule?.at ?? found.perhaps[0]?.rule.at ?? at);
 }
 
+const DEPENDS = ": that depends on the event itself, or on what came before it";
+
 /** What becomes of it, and whether it arrives anywhere (null: the event itself decides): first where no rule's question about it holds, then where one does. */
 export function verdict(plan, logger, severity) {
   const answer = ask(plan, logger, severity);
@@ -399,7 +401,7 @@ export function verdict(plan, logger, severity) {
   const perhaps =
     open.arrives === false
       ? "is stopped before it arrives anywhere"
-      : open.words.replace(/^It /, "").replace(/\.$/, "");
+      : open.words.replace(/^It /, "").replace(DEPENDS, "").replace(/\.$/, "");
   return {
     arrives: plain.arrives,
     answer,
@@ -427,8 +429,7 @@ function sentence(answer) {
     });
     parts.push(`arrives in ${told.join(", ")}`);
   }
-  if (perhaps.length)
-    parts.push(`may arrive in ${perhaps.join(", ")}: that depends on the event itself, or on what came before it`);
+  if (perhaps.length) parts.push(`may arrive in ${perhaps.join(", ")}${DEPENDS}`);
   if (!parts.length) parts.push("arrives nowhere: every attachment that it meets stops it");
   const words = parts.join("; it ");
   return { arrives: sure.length ? true : perhaps.length ? null : false, words: `It ${words}.` };
@@ -1279,7 +1280,9 @@ class Page {
     const nodes = [el("h3", {}, `${this.plan.names[severity]} of ${logger}`)];
     const said = ({ arrives, words }, lead) =>
       el("p", { class: `said ${arrives ? "good" : arrives === null ? "depends" : "bad"}` }, lead + words);
-    if (this.some) nodes.push(said(today, "Today: "), said(then, "With the change that is tried below: "));
+    if (this.some && today.words === then.words)
+      nodes.push(said(today, "Today, and with the change that is tried below: "));
+    else if (this.some) nodes.push(said(today, "Today: "), said(then, "With the change that is tried below: "));
     else nodes.push(said(today, ""));
     if (!this.loggers.includes(logger))
       nodes.push(
