@@ -98,6 +98,24 @@ def test_a_capture_from_levels_before_to_levels_after(folder: Path, room: Standi
     assert "hunter2" not in written
 
 
+def test_a_page_of_what_was_collected_under_the_levels_that_held(folder: Path, room: Standin) -> None:
+    (folder / "plan.yaml").write_text("vetrina: 1\nloggers: {root: {level: info, to: o}}\nappenders: {o: {sink: console}}\n")
+    (folder / "app.log").write_text("")
+    script = f"printf '{line('door stuck', 'debug')}' >> app.log"
+    none = capture(folder, room, *TUNES, "--page", "p.html", "--", "true")
+    assert (none.code, room.sent()) == (2, [])
+    assert "the service's file names none" in none.err
+
+    found = capture(folder, room, *TUNES, "--page", "p.html", "--", "sh", "-c", script, more=LOGS + "plan: plan.yaml\n")
+
+    assert (found.code, untouched(folder, room)) == (0, True), found.err
+    data = json.loads(re.findall(r'id="data">(.*?)</script>', (folder / "p.html").read_text())[0])
+    assert [(one["name"], one["level"]) for one in data["plan"]["loggers"]][1:] == [("ropeway.gate", 5), ("lib", 25)]
+    assert [(kind["severity"], kind["days"][0][1]) for kind in data["traffic"]["kinds"]] == [(5, 1)]
+    again = call(folder, "capture", "--collect", "C", "--page", "no/q.html", "--json")
+    assert again.code == 2, "what was collected is collected"
+
+
 STEPS_TOLD = ["levels read", "guardian started", "levels set and verified", "waiting", "mark written: ends", "levels put back"]
 
 LATER = {"levels read", "mark written: ends"}

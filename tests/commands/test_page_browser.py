@@ -49,6 +49,7 @@ class Browser:
         self.asked: list[str] = []
         self.said: list[str] = []
         self.page: Any = None
+        self.turn = 0
         self.stopped: set[str] = set()
 
     def open(self, path: Path, address: str = "", **how: Any) -> Any:
@@ -63,7 +64,7 @@ class Browser:
         return page
 
     def go(self, page: Any, path: Path, address: str = "") -> None:
-        page.goto(f"{path.as_uri()}{'#' if address else ''}{address}")
+        page.goto(f"{path.as_uri()}{'#' if address else ''}{address}", wait_until="commit")
         page.wait_for_selector("html[data-ready]", state="attached", timeout=20_000)
 
 
@@ -192,7 +193,8 @@ def test_what_is_tried_is_what_whatif_says(
     with pytest.MonkeyPatch.context() as patch:
         patch.setattr(parts._Gallery, "_draws", lambda _: False)
         text = parts.made_page(window(found, Recording(events)), [], parts.Making(NOW, "0", 0)).text
-    made = browser.folder / "page.html"
+    browser.turn += 1
+    made = browser.folder / f"page{browser.turn % 2}.html"  # another address, so that it is loaded anew
     made.write_text(text, encoding="utf-8")
     address = address_of(found, after)
     page = opened(browser, made, address or "")
@@ -220,7 +222,6 @@ def opened(browser: Browser, path: Path, address: str) -> Any:
     if browser.page is None:
         browser.page = browser.open(path, address)
     else:
-        browser.page.goto("about:blank")
         browser.go(browser.page, path, address)
     return browser.page
 

@@ -159,8 +159,7 @@ def run(
     del or_
     wish = learning.Wish(learn, recorded_under, recorded_stage, calling.seed_of(seed, {"--learn": learn}))
     changes = _possible([Change(tune, set_, to_with, to_stage), *ctx.meta.get(_GROUPS, [])], page)
-    today = given.read(plan)
-    changed = [one.made(given, plan) for one in changes]
+    today, changed = given.read(plan), [one.made(given, plan) for one in changes]
     wanted = _wanted(must_show, today) if must_show else None
     streams = streams_of(today.plan.scale, rate, "--rate")
     with (
