@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 
 import pytest
-from hypothesis import assume, given, settings
+from hypothesis import assume, example, given, settings
 from hypothesis import strategies as st
 
 from plans import APPENDERS, in_force
@@ -19,8 +19,13 @@ from vetrina.core.routing.router import Router
 from vetrina.core.templates.compiling import Setting, text_template
 from vetrina.core.templates.forms import DEFAULT_TEXT
 
+CHANNEL = json.dumps(
+    {"vetrina": 1, "loggers": {"a": {"level": "trace", "to": ["one"]}}, "appenders": {"one": {"sink": "none"}}}
+)
+
 
 @settings(max_examples=40)
+@example(CHANNEL, made("a", "trace", channel="in"), "one")
 @given(plans(), EVENTS, st.sampled_from(APPENDERS))
 def test_applying_the_first_way_makes_the_message_arrive(text: str, event: Event, appender: str) -> None:
     found = in_force(text)

@@ -114,11 +114,18 @@ def differing(old: dict[str, str], new: dict[str, str]) -> list[str]:
     """Return what differs between what two plans say."""
     lines = []
     for path in dict.fromkeys([*old, *new]):
-        switched_on = path.endswith(".enabled") and {old.get(path), new.get(path)} == {None, "true"}
-        if old.get(path) != new.get(path) and not switched_on:
+        if old.get(path) != new.get(path) and not _goes_without_saying(path, old, new):
             lines += [f"- {path}: {old[path]}"] if path in old else []
             lines += [f"+ {path}: {new[path]}"] if path in new else []
     return lines
+
+
+def _goes_without_saying(path: str, old: dict[str, str], new: dict[str, str]) -> bool:
+    """Tell whether only `enabled: true` was added or left out, of an entry that says more than that."""
+    if not path.endswith(".enabled") or {old.get(path), new.get(path)} != {None, "true"}:
+        return False
+    entry = path.removesuffix("enabled")
+    return any(one.startswith(entry) and one != path for one in (*old, *new)) or entry[:-1] in old.keys() | new.keys()
 
 
 def _flat(one: Written, path: str) -> dict[str, str]:

@@ -13,7 +13,7 @@ from msgspec import Struct, field
 
 from vetrina.core.base import clocks
 from vetrina.core.base.events import Event
-from vetrina.core.base.logger_names import ancestry, tree_name
+from vetrina.core.base.logger_names import ROOT, tree_name
 from vetrina.core.plan.model import Attachment, Plan
 from vetrina.core.rolling.pace import Pace, pace_of
 from vetrina.core.routing.cache import MOST_ROWS, LoggerLevelCache, RowNames
@@ -25,6 +25,8 @@ MOST_ON_TAPE = 250_000
 """Writes, and marks of a start, that a page holds one by one."""
 MOST_LINES = 5000
 """Lines that a page holds as samples."""
+MOST_PAIRS = 4 * MOST_ROWS
+"""Pairs of logger and level that are counted apart; further loggers share what is counted at their place in the plan."""
 _EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
 _MICROSECOND = timedelta(microseconds=1)
 _START = -1
@@ -120,6 +122,7 @@ class KindCounter:
         self._router, self._plan, self._rolling, self._hide = router, router.plan, rolling, hide
         self._rules = {name: RuleIndex(one.rules, self._plan.separator) for name, one in self._plan.appenders.items()}
         self._door = RuleIndex(self._plan.rules, self._plan.separator)
+        self._deepest = max((name.count(self._plan.separator) + 1 for name in self._plan.loggers), default=1)
         self._makes: dict[str, MakeMeasure] = {name: measures(one) for name, one in self._plan.appenders.items()}
         self._renders = {name: Renders(one) for name, one in self._plan.appenders.items()}
         self._render: dict[str, Render] = {}
@@ -238,10 +241,10 @@ class KindCounter:
         return len(self._kinds) - 1
 
     def _flow(self, event: Event) -> _Flow:
-        """Return what is known of an event's logger and level; loggers past the first 10,000 share what is known of their place."""
+        """Return what is known of an event's logger and level; past the first 40,000 pairs, what is known of their place."""
         logger = tree_name(event.logger)
         severity = self._router.severities[event.level]
-        own = len(self._by_row) < 4 * MOST_ROWS
+        own = len(self._by_row) < MOST_PAIRS or self._router.places.of(logger)[1]
         row = logger if own or (logger, severity) in self._by_row else self._names.shared(logger)
         if row != logger:
             self._names.add_others([hash(logger)])
@@ -254,7 +257,7 @@ class KindCounter:
         flow = _Flow(row, severity)
         flow.door = left_rules(self._door.of(logger), logger, severity)
         names: dict[str, None] = {}
-        for via, place, attachment in attached_above(self._plan, logger):
+        for via, place, attachment in attached_above(self._plan, logger, self._deepest):
             names[attachment.appender] = None
             rules = left_rules(attachment.rules, logger, severity)
             if rules:
@@ -280,9 +283,14 @@ class KindCounter:
         )  # fmt: skip
 
 
-def attached_above(plan: Plan, logger: str) -> Iterator[tuple[str, int, Attachment]]:
-    """Yield (logger, place, attachment) of a logger and all above it, own first, also of loggers that are switched off."""
-    for via in ancestry(logger, plan.separator):
+def attached_above(plan: Plan, logger: str, deepest: int) -> Iterator[tuple[str, int, Attachment]]:
+    """Yield (logger, place, attachment) of a logger and all above it, own first, also of loggers that are switched off.
+
+    No logger of the plan has more segments than ``deepest``.
+    """
+    segments = logger.split(plan.separator)
+    above = (plan.separator.join(segments[:count]) for count in range(min(len(segments), deepest), 0, -1))
+    for via in dict.fromkeys([*above, ROOT]):
         entry = plan.loggers.get(via)
         for place, attachment in enumerate(entry.to if entry is not None else ()):
             yield via, place, attachment

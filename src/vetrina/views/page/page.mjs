@@ -75,7 +75,6 @@ export function shown(text) {
 // ---------------------------------------------------------------- a plan and its gates
 
 const ROOT = "root";
-const DEEPEST = 64;
 
 /** No change: what `applied` takes. */
 export function noChange() {
@@ -113,20 +112,13 @@ export function applied(plan, change) {
   return { ...plan, loggers, appenders };
 }
 
-const ANCESTRIES = new Map();
-
-/** A logger's name and those above it, the nearest first, root last. */
-export function ancestry(name, separator) {
-  const key = `${separator}\0${name}`;
-  if (!ANCESTRIES.has(key)) ANCESTRIES.set(key, namesAbove(name, separator));
-  return ANCESTRIES.get(key);
-}
-
-function namesAbove(name, separator) {
+/** A logger's name and those above it of at most so many segments, the nearest first, root last. */
+export function ancestry(name, separator, deepest = Infinity) {
   const segments = name.split(separator);
   const found = [name];
-  for (let count = Math.min(segments.length - 1, DEEPEST); count > 0; count--)
+  for (let count = Math.min(segments.length - 1, deepest); count > 0; count--) {
     found.push(segments.slice(0, count).join(separator));
+  }
   found.push(ROOT);
   return [...new Set(found.filter((one) => one !== ""))];
 }
@@ -137,32 +129,46 @@ export class Tree {
     this.plan = plan;
     this.entries = new Map(plan.loggers.filter((one) => one.enabled).map((one) => [one.name, one]));
     this.appenders = new Map(plan.appenders.map((one, at) => [one.name, at]));
+    this.deepest = plan.loggers.reduce((most, one) => Math.max(most, one.name.split(plan.separator).length), 1);
+    this.above = new Map();
+  }
+
+  /** The configured loggers at and above a name, the nearest first. */
+  ancestors(name) {
+    if (!this.above.has(name)) {
+      const names = ancestry(name, this.plan.separator, this.deepest);
+      this.above.set(name, names.map((one) => this.entries.get(one)).filter(Boolean));
+    }
+    return this.above.get(name);
   }
 
   /** The effective level of a logger: {severity, at, from}; `from` is the logger that it comes from. */
   standing(name) {
-    for (const one of ancestry(name, this.plan.separator)) {
-      const entry = this.entries.get(one);
-      if (entry && entry.level !== null) return { severity: entry.level, at: entry.levelAt, from: one, assumed: false };
-    }
+    const entry = this.ancestors(name).find((one) => one.level !== null);
+    if (entry) return { severity: entry.level, at: entry.levelAt, from: entry.name, assumed: false };
     return { severity: this.plan.assume, at: this.plan.assumed, from: ROOT, assumed: true };
+  }
+
+  /** The nearest configured logger at or above a name; root at last. */
+  nearest(name) {
+    return this.ancestors(name)[0]?.name ?? ROOT;
   }
 
   /** The configured loggers that an event of `name` delivers through, own first. */
   climb(name) {
-    const found = [];
-    for (const one of ancestry(name, this.plan.separator)) {
-      const entry = this.entries.get(one);
-      if (!entry) continue;
-      found.push(entry);
-      if (!entry.climb) break;
-    }
-    return found;
+    const above = this.ancestors(name);
+    const end = above.findIndex((one) => !one.climb);
+    return end < 0 ? above : above.slice(0, end + 1);
   }
 }
 
+/** Whether a logger is another one or below it, by whole segments. */
 function isBelow(name, ancestor, separator) {
-  return ancestor === ROOT || ancestor === "" || name === ancestor || name.startsWith(ancestor + separator);
+  if (ancestor === ROOT || ancestor === "" || name === ancestor) return true;
+  if (!name.startsWith(ancestor + separator)) return false;
+  const segments = ancestor.split(separator);
+  const own = name.split(separator);
+  return segments.every((one, at) => one === own[at]);
 }
 
 /** What a condition comes to for a logger and a severity: true, false, or the questions about the event that are left; an event that is `plain` answers no to each. */
@@ -572,8 +578,7 @@ function possible(tree, logger, severity) {
 /** The recorded loggers that go the way of each configured one, with their lowest severity. */
 function leastHeard(before, after, traffic) {
   const found = new Map();
-  const nearest = (tree, logger) =>
-    ancestry(logger, tree.plan.separator).find((one) => one === ROOT || tree.entries.has(one));
+  const nearest = (tree, logger) => tree.nearest(logger);
   const heard = [...traffic.kinds.map((kind) => [traffic.loggers[kind.logger], kind.severity]), ...traffic.passed];
   for (const [logger, severity] of heard) {
     const way =
@@ -1608,12 +1613,16 @@ class Page {
   }
 
   needsTool() {
-    return this.plan.appenders
-      .filter((one) => one.memory)
-      .map(
-        (one) =>
-          `${one.name} has ${one.memory}: what it gets depends on what came before, so this page has no figures for it. Ask the tool: vetrina whatif.`,
+    const some = this.plan.appenders.filter((one) => one.memory);
+    const words = some.map(
+      (one) =>
+        `${one.name} has ${one.memory}: what it gets depends on what came before, so this page has no figures for it. Ask the tool: vetrina whatif.`,
+    );
+    if (some.length)
+      words.push(
+        "Which events would arrive nowhere any more, newly somewhere, or twice, this page does not tell for the same reason.",
       );
+    return words;
   }
 
   // -------------------------------------------------------------- see
