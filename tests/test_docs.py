@@ -8,12 +8,20 @@ import pytest
 from docs import PAGES, ROOT, prepare, refreshed
 from reference import FOLDER, pages
 
+from support import PROGRAM
+from warm import Warm
+
 
 @pytest.mark.parametrize("page", PAGES, ids=lambda page: page.name)
-def test_examples_print_what_the_page_shows(page: Path, folder: Path) -> None:
+def test_examples_print_what_the_page_shows(page: Path, folder: Path, warm: Warm | None) -> None:
+    def call(words: list[str], cwd: Path, environment: dict[str, str]) -> str:
+        assert warm is not None
+        _, out, err = warm.call(PROGRAM, words, cwd, environment, b"", 120)
+        return (out + err).decode()
+
     prepare(folder)
 
-    assert refreshed(page, folder) == page.read_text(encoding="utf-8")
+    assert refreshed(page, folder, call if warm is not None else None) == page.read_text(encoding="utf-8")
 
 
 @pytest.mark.parametrize("name, text", pages().items(), ids=list(pages()))

@@ -42,8 +42,14 @@ def prepare(folder: Path) -> None:
 _MAPPING = re.compile(r"```yaml\n# (\S+\.mapping\.yaml)\n(.*?)```", re.DOTALL)
 
 
-def refreshed(page: Path, folder: Path) -> str:
-    """Return a page with its examples' output made anew; ``folder`` has been prepared. The page's own mappings are put there."""
+Call = Callable[[list[str], Path, dict[str, str]], str]
+
+
+def refreshed(page: Path, folder: Path, ask: Call | None = None) -> str:
+    """Return a page with its examples' output made anew; ``folder`` has been prepared. The page's own mappings are put there.
+
+    ``ask`` calls the program, where somebody else is to do that, and returns its output and then what it says besides.
+    """
     for found in _MAPPING.finditer(page.read_text(encoding="utf-8")):
         (folder / found[1]).write_text(found[2], encoding="utf-8")
 
@@ -54,11 +60,16 @@ def refreshed(page: Path, folder: Path) -> str:
             return f"```console\n{call}\n{_settled(aside(words[:-1], folder, running))}```"
         environment = {**os.environ, "COLUMNS": "96", "PYTHONUTF8": "1"}
         program = Path(sys.executable).with_name("vetrina")
-        together = subprocess.STDOUT if words[0] in {"live", "capture"} else subprocess.PIPE
-        done = subprocess.run(  # noqa: S603  (the project's own examples)
-            [program, *words], cwd=folder, env=environment, stdout=subprocess.PIPE, stderr=together, text=True, check=False
-        )
-        whole = re.sub(rf"{re.escape(str(folder))} *( #)?", r"/home/duty/sereno \1", done.stdout + (done.stderr or ""))
+        together = words[0] in {"live", "capture"}
+        if ask is not None and not together and not running:
+            told = ask(words, folder, environment)
+        else:
+            done = subprocess.run(  # noqa: S603  (the project's own examples)
+                [program, *words], cwd=folder, env=environment, stdout=subprocess.PIPE,
+                stderr=subprocess.STDOUT if together else subprocess.PIPE, text=True, check=False,
+            )  # fmt: skip
+            told = done.stdout + (done.stderr or "")
+        whole = re.sub(rf"{re.escape(str(folder))} *( #)?", r"/home/duty/sereno \1", told)
         whole = re.sub(r"read in \d+\.\d\d s", "read in 0.02 s", whole)
         whole = _settled(whole) if running else whole
         lines = whole.splitlines()

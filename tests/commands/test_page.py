@@ -166,4 +166,5 @@ def test_what_there_is_no_room_for_is_told(write: Write, folder: Path, monkeypat
         "Pictures", "What a change leaves of the history of o", "What a change leaves of the history of files",
     ]  # fmt: skip
     page = (folder / "p.html").read_text(encoding="utf-8")
+    assert [one["untold"] for one in data_of(page)["plan"]["appenders"]] == ["its periods are too many for a page", ""]
     assert all(line in page.replace("&#39;", "'") for line in told)

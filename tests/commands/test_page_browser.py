@@ -32,10 +32,9 @@ from vetrina.work.recording import Recording
 
 sync_api = pytest.importorskip("playwright.sync_api", reason="the browser's tests need Playwright: pip install 'vetrina[test]'")
 CHROMIUM = next(filter(None, map(shutil.which, ("chromium", "chromium-browser", "google-chrome"))), None)
-pytestmark = [
-    pytest.mark.skipif(CHROMIUM is None, reason="there is no Chromium on this machine (Debian: apt-get install chromium)"),
-    pytest.mark.xdist_group("browser"),
-]
+pytestmark = pytest.mark.skipif(
+    CHROMIUM is None, reason="there is no Chromium on this machine (Debian: apt-get install chromium)"
+)
 NOW = datetime(2026, 11, 20, 12, tzinfo=UTC)
 QUIET = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
          "--disable-component-update", "--disable-sync"]  # fmt: skip

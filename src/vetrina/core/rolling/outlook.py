@@ -27,7 +27,8 @@ def shortest_history(found: FileSimulation) -> tuple[timedelta, datetime] | None
             coming = next(alive, None)
         there = [one for one in there if one.removed is None or one.removed > moment]
         if there:
-            span = moment - min(one.least for one in there if one.least is not None)
+            # what a start emptied later was there then, and is nowhere noted: a file's least time may be later than this
+            span = max(timedelta(0), moment - min(one.least for one in there if one.least is not None))
             best = min(best, (span, moment)) if best else (span, moment)
     return best
 

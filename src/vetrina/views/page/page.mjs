@@ -814,7 +814,7 @@ export function keptHistory(files) {
     while (next < coming.length && coming[next].opened <= moment) there.push(coming[next++]);
     there = there.filter((one) => one.removed === null || one.removed > moment);
     if (!there.length) continue;
-    const reach = moment - there.reduce((least, one) => Math.min(least, one.least), Infinity);
+    const reach = Math.max(0, moment - there.reduce((least, one) => Math.min(least, one.least), Infinity));
     best = best === null ? reach : Math.min(best, reach);
   }
   if (best !== null) return best;

@@ -73,7 +73,7 @@ def made_page(window: Window, findings: Sequence[Finding], making: Making, chang
     files = list(_files(recorded, window, gallery))
     routing = gallery.routing()
     data: Data = {
-        "plan": plan_data(plan, window.policies()),
+        "plan": plan_data(plan, window.policies(), window.untold()),
         "rows": _rows(window),
         "traffic": None if recorded is None else traffic_data(recorded.kinds, plan, recorded.name, recorded.unreadable),
         "findings": [_finding(one) for one in sorted(findings, key=lambda one: (SEVERITIES.index(one.severity), one.order()))],

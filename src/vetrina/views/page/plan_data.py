@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from typing import Any
 
 from vetrina.core.base.levels import ALL, HIGHEST, LOWEST, OFF, Scale
@@ -14,8 +15,11 @@ from vetrina.views.page.conditions import condition_data
 Data = dict[str, Any]
 
 
-def plan_data(plan: Plan, policies: dict[str, Policy]) -> Data:
-    """Return a plan as JSON; severities are numbers, `names` what each is called."""
+def plan_data(plan: Plan, policies: dict[str, Policy], untold: Collection[str] = ()) -> Data:
+    """Return a plan as JSON; severities are numbers, `names` what each is called.
+
+    ``policies`` can be played on the page; those of the appenders ``untold`` have too many periods for that.
+    """
     return {
         "name": plan.name,
         "title": plan.title,
@@ -29,7 +33,12 @@ def plan_data(plan: Plan, policies: dict[str, Policy]) -> Data:
         "levels": _levels(plan.scale),
         "rules": [_rule(one) for one in plan.rules],
         "loggers": [_logger(one) for one in plan.loggers.values()],
-        "appenders": [_appender(one, plan.scale, policies.get(name)) for name, one in plan.appenders.items()],
+        "appenders": [
+            _appender(
+                one, plan.scale, policies.get(name), untold="its periods are too many for a page" if name in untold else ""
+            )
+            for name, one in plan.appenders.items()
+        ],
     }
 
 
@@ -76,7 +85,7 @@ def _attachment(one: Attachment) -> Data:
     }
 
 
-def _appender(one: Appender, scale: Scale, policy: Policy | None) -> Data:
+def _appender(one: Appender, scale: Scale, policy: Policy | None, *, untold: str) -> Data:
     return {
         "name": one.name,
         "kind": one.sink.kind,
@@ -96,7 +105,7 @@ def _appender(one: Appender, scale: Scale, policy: Policy | None) -> Data:
         "note": one.note,
         "memory": _memory(one, scale),
         "policy": policy,
-        "untold": reason(one),
+        "untold": reason(one) or untold,
     }
 
 
