@@ -51,7 +51,7 @@ $(VENV)/bin/python:
 	$(PYTHON) -m venv $(VENV)
 
 $(VENV)/.ready: $(VENV)/bin/python pyproject.toml
-	$(BIN)/pip install --quiet -e '.[live,learn,survey]'
+	$(BIN)/pip install --quiet -e '.[live,learn,survey,plot]'
 	@touch $@
 
 $(STAMP): $(VENV)/bin/python pyproject.toml

@@ -1449,6 +1449,7 @@ class Page {
         .sort(([one], [other]) => other.bytes - one.bytes)
         .map(([one, { name }]) => `${name} (${much(sign, one)})`);
     const [more, less] = [list("gained", "+"), list("lost", "-")];
+    if (!this.traffic.events) return "The recording holds no event: nothing can be counted.";
     if (!more.length && !less.length)
       return "For these events nothing changes at any appender that this page can count.";
     const words = [
