@@ -22,7 +22,6 @@ from vetrina.core.base.faults import Refused, near_logger, refuse
 from vetrina.core.base.hidden import shown
 from vetrina.core.base.levels import Scale
 from vetrina.core.base.logger_names import ROOT, below
-from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.core.plan.loggers import Tree
 from vetrina.core.plan.model import Plan
 from vetrina.formats.documents import yaml_value
@@ -43,11 +42,6 @@ class Exit(IntEnum):
     FINE = 0
     WANTING = 1
     WRONG = 2
-
-
-def asked_text(found: ResolvedPlan) -> str:
-    """Return the options that changed the plan, for a heading."""
-    return found.overrides.words()
 
 
 def print_json(document: Any) -> None:

@@ -82,6 +82,6 @@ def _record(found: ResolvedPlan, inputs: Inputs, plan: Path, workers: str, clust
     with reading(inputs, workers, cluster) as engine:
         recording = Recording(inputs, engine=engine)
         recorded = recording.gather(found.plan.scale, partial(takers.recorder, found.plan)).result()
-    asked = calling.asked_text(found)
+    asked = found.overrides.words()
     sys.stdout.write(shown(cases_text(recorded, f"what {plan.name} does today{f' with {asked}' if asked else ''}")))
     calling.end_of(recording)

@@ -56,6 +56,6 @@ def run(
 
         calling.print_json(documents.document(rows, found.plan.scale))
         return
-    lines = view.title_lines(found.plan, len(rows), total, calling.asked_text(found))
+    lines = view.title_lines(found.plan, len(rows), total, found.overrides.words())
     width = calling.width(wide=wide)
     calling.print_fitted([*lines, *view.level_lines(rows, found.plan, width)], width)

@@ -166,7 +166,7 @@ class _Call:
             calling.print_json(documents.Live(service.name, at, documents.levels(found, self.known.words)))
         else:
             plan = self.known.found
-            beside = "" if plan is None else f"{plan.plan.name} {calling.asked_text(plan)}".strip()
+            beside = "" if plan is None else f"{plan.plan.name} {plan.overrides.words()}".strip()
             lines = view.heading(service.name, service.address, beside, at)
             lines += view.level_lines(found, self.known.words, self._width, planned=plan is not None)
             calling.print_fitted(lines, self._width, *([] if plan is None else [plan.plan]))

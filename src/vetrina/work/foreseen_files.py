@@ -10,10 +10,11 @@ import numpy as np
 from msgspec import Struct
 from msgspec.structs import replace
 
+from vetrina.core.base import clocks
 from vetrina.core.base.events import Event
 from vetrina.core.foresight.draws import range_of
 from vetrina.core.foresight.hidden import instant_of
-from vetrina.core.foresight.imagined import HOUR, Imagination, Play, among, micros, timeline
+from vetrina.core.foresight.imagined import HOUR, Imagination, Play, among, timeline
 from vetrina.core.foresight.lessons import Foretold, Kind, Lesson, Lessons
 from vetrina.core.plan.model import Plan
 from vetrina.core.rolling.lanes import FilesForeseen, RollingAppender
@@ -134,7 +135,7 @@ class _Tapes:
         for one in playing.streams:
             for lane, size, times in rolling.stream_ways(one, means):
                 lane.streamed = True
-                extra = of_stream(one, size, times, micros(rolling.first), micros(rolling.last))
+                extra = of_stream(one, size, times, clocks.micros(rolling.first), clocks.micros(rolling.last))
                 found.setdefault(lane.appender.name, []).append(extra)
         yield from found.items()
 

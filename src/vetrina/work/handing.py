@@ -104,7 +104,7 @@ def window(found: ResolvedPlan, recording: Recording | None = None) -> Window:
     _countable(kinds)
     make = partial(takers.counter, plan, Part(), True)
     routes = recording.gather(plan.scale, make, counts=takers.counts_events(plan), in_order=plan.remembers).result()
-    wanted = tuple(name for name, one in plan.appenders.items() if one.sink.traits.rolls and one.roll.rolls)
+    wanted = tuple(name for name, one in plan.appenders.items() if one.rolls)
     files = Playing(recording, wanted=wanted).files(plan)[0] if wanted else None
     return Window(found, asked, Recorded(recording.name, recording.unreadable, kinds, routes, files))
 

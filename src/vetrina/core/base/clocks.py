@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Sequence
-from datetime import UTC, datetime, timedelta, timezone, tzinfo
+from datetime import UTC, date, datetime, timedelta, timezone, tzinfo
 from functools import lru_cache
 from typing import Any
 from zoneinfo import ZoneInfo
@@ -32,6 +32,7 @@ MONTHS = [
 ]
 _DAYS = ["Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday"]
 _EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
+_MICROSECOND = timedelta(microseconds=1)
 _DIRECTIVE = re.compile(r"%(?:[36]f|.)?", re.DOTALL)
 
 
@@ -310,3 +311,15 @@ def _joined(parts: list[str | tuple[int, int]], names: dict[str, object]) -> lis
 def whole_days(first: datetime, last: datetime) -> timedelta:
     """Return the whole days that a time span reaches into: by so much a recording is shifted to follow itself."""
     return timedelta(days=(last - first).days + 1)
+
+
+def micros(time: datetime) -> int:
+    """Return the whole microseconds from 1970 to an instant."""
+    return (time - _EPOCH) // _MICROSECOND
+
+
+def day_bounds(day: date, zone_: tzinfo) -> tuple[datetime, datetime]:
+    """Return when a day of a zone begins and ends, in UTC; raise OverflowError or ValueError at the ends of the calendar."""
+    after = day + timedelta(days=1)
+    begun, ended = (datetime(one.year, one.month, one.day, tzinfo=zone_).astimezone(UTC) for one in (day, after))
+    return begun, ended

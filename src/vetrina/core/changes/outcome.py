@@ -110,7 +110,7 @@ def touched_files(effects: Effects, before: Plan, after: Plan) -> tuple[str, ...
 
 def _rolls(plan: Plan, name: str) -> bool:
     one = plan.appenders.get(name)
-    return one is not None and one.sink.traits.rolls and one.roll.rolls
+    return one is not None and one.rolls
 
 
 def rolled(names: Iterable[str], before: Rolling, after: Rolling) -> tuple[Rolled, ...]:

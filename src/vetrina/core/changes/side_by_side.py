@@ -93,9 +93,7 @@ class Comparison:
         self._date = day = there.date()
         self._day = self._days.setdefault(day, Day(self._place))
         try:
-            self._begun = datetime(day.year, day.month, day.day, tzinfo=self._zone).astimezone(UTC)
-            after = day + timedelta(days=1)
-            self._ended = datetime(after.year, after.month, after.day, tzinfo=self._zone).astimezone(UTC)
+            self._begun, self._ended = clocks.day_bounds(day, self._zone)
         except (OverflowError, ValueError):
             self._begun = self._ended = _SOME_TIME  # at the ends of the calendar every event turns anew
 

@@ -262,9 +262,7 @@ class SeenHere:
         day: date = clocks.local(time, self._zone).date()
         self._stretch = Stretch(hour, day.toordinal())
         try:
-            begun = datetime(day.year, day.month, day.day, tzinfo=self._zone).astimezone(UTC)
-            after = day + timedelta(days=1)
-            ended = datetime(after.year, after.month, after.day, tzinfo=self._zone).astimezone(UTC)
+            begun, ended = clocks.day_bounds(day, self._zone)
             self._begun, self._ended = max(begun, instant_of(hour)), min(ended, instant_of(hour + 1))
         except (OverflowError, ValueError):
             self._begun = self._ended = _EPOCH  # at the ends of the calendar every event turns anew

@@ -23,7 +23,6 @@ from vetrina.core.foresight.lessons import Kind, Lesson, Lessons, Total
 
 Array = Any
 _EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
-_MICROSECOND = timedelta(microseconds=1)
 HOUR = 3_600_000_000
 """Microseconds of an hour."""
 _APART = 30_000_000
@@ -44,8 +43,8 @@ class Timeline(Struct, frozen=True):
 
     def bounds(self, hour: int, shift: int) -> tuple[int, int]:
         """Return the microseconds since 1970 at which an hour of a round begins and ends, as far as it is recorded."""
-        begun, ended = (micros(instant_of(one)) for one in (hour, hour + 1))
-        return max(begun, micros(self.first)) + shift * HOUR, min(ended, micros(self.last) + 1) + shift * HOUR
+        begun, ended = (clocks.micros(instant_of(one)) for one in (hour, hour + 1))
+        return max(begun, clocks.micros(self.first)) + shift * HOUR, min(ended, clocks.micros(self.last) + 1) + shift * HOUR
 
 
 def timeline(lessons: Lessons, repeat: int = 1, scale: float = 1.0) -> Timeline:
@@ -56,17 +55,12 @@ def timeline(lessons: Lessons, repeat: int = 1, scale: float = 1.0) -> Timeline:
     return Timeline(lessons.first, lessons.last, tuple(turn * shift for turn in range(repeat)), scale)
 
 
-def micros(time: datetime) -> int:
-    """Return the whole microseconds from 1970 to an instant."""
-    return (time - _EPOCH) // _MICROSECOND
-
-
 class _Samples:
     """Where the samples of a kind stand in their hours, hour by hour."""
 
     def __init__(self, kind: HiddenKind) -> None:
         self.kind = kind
-        self.offsets = np.array([micros(one.time) % HOUR for one in kind.samples], dtype=np.int64)
+        self.offsets = np.array([clocks.micros(one.time) % HOUR for one in kind.samples], dtype=np.int64)
         hours: dict[int, list[int]] = {}
         for at, one in enumerate(kind.samples):
             hours.setdefault(hour_of(one.time), []).append(at)

@@ -161,6 +161,11 @@ class Appender(Struct, frozen=True):
         return self.limit is not None or self.recall is not None or self.queue is not None
 
     @property
+    def rolls(self) -> bool:
+        """Tell whether it writes a file that rolls."""
+        return self.sink.traits.rolls and self.roll.rolls
+
+    @property
     def place(self) -> str:
         """Return where it writes: equal for two appenders whose deliveries meet in one thing. Nowhere is no such thing."""
         return f"{self.sink.place} {self.name}" if self.sink.traits.nowhere else self.sink.place

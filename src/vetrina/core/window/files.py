@@ -6,6 +6,7 @@ from datetime import UTC, datetime, timedelta, tzinfo
 
 from msgspec import Struct
 
+from vetrina.core.base import clocks
 from vetrina.core.plan.file_names import NamePattern
 from vetrina.core.plan.model import Appender, Plan
 from vetrina.core.plan.rolling_policy import Roll
@@ -46,16 +47,12 @@ class Policy(Struct):
 
 def plays(plan: Plan) -> frozenset[str]:
     """Return the appenders whose files roll, and of which nothing depends on how well their content packs, or on a memory."""
-    return frozenset(name for name, one in plan.appenders.items() if _rolls(one) and not reason(one))
-
-
-def _rolls(one: Appender) -> bool:
-    return one.sink.traits.rolls and one.roll.rolls
+    return frozenset(name for name, one in plan.appenders.items() if one.rolls and not reason(one))
 
 
 def reason(one: Appender) -> str:
     """Return why an appender's files cannot be played on a page, nothing where they can (or do not roll)."""
-    if not _rolls(one):
+    if not one.rolls:
         return ""
     if one.remembers:
         return "it has a limit, a recall or a queue, which look at what came before"
@@ -95,7 +92,7 @@ def policy_of(appender: Appender, zone: tzinfo, first: datetime | None, last: da
         len(to_bytes(appender.template.header(ending_of(appender)), appender.encoding)),
         roll.append,
         roll.each_start,
-        None if periods is None else [_micros(one.start) for one in periods],
+        None if periods is None else [clocks.micros(one.start) for one in periods],
         roll.at_size.value if roll.at_size else None,
         roll.size_after,
         None if roll.rename_to is None else _names(roll.rename_to, periods),
@@ -105,10 +102,6 @@ def policy_of(appender: Appender, zone: tzinfo, first: datetime | None, last: da
         None if keep.disk is None else keep.disk.value,
         bool(roll.names.codec),
     )
-
-
-def _micros(time: datetime) -> int:
-    return (time - _EPOCH) // _MICROSECOND
 
 
 def _names(pattern: NamePattern, periods: list[Period] | None) -> Names:

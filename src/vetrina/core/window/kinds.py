@@ -7,13 +7,14 @@ from __future__ import annotations
 
 from array import array
 from collections.abc import Callable, Iterable, Iterator
-from datetime import UTC, date, datetime, timedelta
+from datetime import UTC, date, datetime
 
 from msgspec import Struct, field
 
 from vetrina.core.base import clocks
 from vetrina.core.base.events import Event
 from vetrina.core.base.logger_names import ROOT, tree_name
+from vetrina.core.base.memo import Memo
 from vetrina.core.plan.model import Attachment, Plan
 from vetrina.core.rolling.pace import Pace, pace_of
 from vetrina.core.routing.cache import MOST_ROWS, LoggerLevelCache, RowNames
@@ -28,7 +29,6 @@ MOST_LINES = 5000
 MOST_PAIRS = 4 * MOST_ROWS
 """Pairs of logger and level that are counted apart; further loggers share what is counted at their place in the plan."""
 _EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
-_MICROSECOND = timedelta(microseconds=1)
 _START = -1
 
 Rules = tuple[ResidualRule, ...]
@@ -124,8 +124,7 @@ class KindCounter:
         self._door = RuleIndex(self._plan.rules, self._plan.separator)
         self._deepest = max((name.count(self._plan.separator) + 1 for name in self._plan.loggers), default=1)
         self._makes: dict[str, MakeMeasure] = {name: measures(one) for name, one in self._plan.appenders.items()}
-        self._renders = {name: Renders(one) for name, one in self._plan.appenders.items()}
-        self._render: dict[str, Render] = {}
+        self._renders: Memo[str, Render] = Memo(lambda name: Renders(self._plan.appenders[name]).of_any())
         self._names = RowNames(router.places, self._plan.separator, lambda: None)
         self._flows: LoggerLevelCache[_Flow] = LoggerLevelCache(lambda logger: logger)
         self._by_row: dict[tuple[str, int], _Flow] = {}
@@ -193,21 +192,14 @@ class KindCounter:
         if len(kind.lines) < len(flow.appenders) and self._lines < MOST_LINES:
             for name in flow.appenders:
                 self._lines += 1
-                kind.lines[name] = self._hide(self._rendered(name)(event, self._number))
-
-    def _rendered(self, name: str) -> Render:
-        if name not in self._render:
-            self._render[name] = self._renders[name].of_any()
-        return self._render[name]
+                kind.lines[name] = self._hide(self._renders[name](event, self._number))
 
     def _day(self, time: datetime) -> date:
         """Return the day of a time; a day begins at midnight of the plan's zone."""
         if not self._begun <= time < self._ended:
-            self._date = day = clocks.local(time, self._zone).date()
+            self._date = clocks.local(time, self._zone).date()
             try:
-                self._begun = datetime(day.year, day.month, day.day, tzinfo=self._zone).astimezone(UTC)
-                after = day + timedelta(days=1)
-                self._ended = datetime(after.year, after.month, after.day, tzinfo=self._zone).astimezone(UTC)
+                self._begun, self._ended = clocks.day_bounds(self._date, self._zone)
             except (OverflowError, ValueError):
                 self._begun = self._ended = _EPOCH  # at the ends of the calendar every event turns anew
         return self._date
@@ -221,7 +213,7 @@ class KindCounter:
             return
         if count != 1:
             tape.odd.append((len(tape.kinds), count))
-        tape.times.append((time - _EPOCH) // _MICROSECOND)
+        tape.times.append(clocks.micros(time))
         tape.kinds.append(place)
         tape.sizes.extend(sizes)
 
@@ -294,6 +286,3 @@ def attached_above(plan: Plan, logger: str, deepest: int) -> Iterator[tuple[str,
         entry = plan.loggers.get(via)
         for place, attachment in enumerate(entry.to if entry is not None else ()):
             yield via, place, attachment
-
-
-__all__ = ["EventKind", "EventTape", "KindCounter", "WindowTraffic", "attached_above"]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 from msgspec import Struct
 
@@ -10,7 +10,7 @@ from vetrina.core.base import clocks
 from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.core.rolling.playing import Rolling
 from vetrina.core.routing.counting import Traffic
-from vetrina.core.window.files import Policy, plays, policy_of
+from vetrina.core.window.files import Policy, policy_of
 from vetrina.core.window.kinds import WindowTraffic
 
 
@@ -40,7 +40,6 @@ class Window(Struct, frozen=True):
         made = {name: policy_of(plan.appenders[name], zone, kinds.first, kinds.last) for name in kinds.rolling}
         return {name: one for name, one in made.items() if one is not None}
 
-    def untold(self) -> Sequence[str]:
-        """Return the appenders whose files roll in too many periods for a page."""
-        known = self.policies()
-        return [name for name in sorted(plays(self.found.plan)) if self.recorded is not None and name not in known]
+    def untold(self, policies: Mapping[str, Policy]) -> Sequence[str]:
+        """Return the appenders whose files roll in too many periods for a page: none of its ``policies`` is theirs."""
+        return [] if self.recorded is None else sorted(self.recorded.kinds.rolling - policies.keys())

@@ -220,9 +220,7 @@ export function ask(plan, logger, severity) {
   early.push(levelGate(plan, logger, standing, severity, door, level));
   if (early[1].passed === false) return { early, lanes: [] };
   const climbed = tree.climb(logger);
-  const lanes = climbed.flatMap((entry) =>
-    entry.to.map((attachment, place) => ({ via: entry.name, attachment, place })),
-  );
+  const lanes = climbed.flatMap((entry) => entry.to.map((attachment) => ({ via: entry.name, attachment })));
   if (!lanes.length) {
     const last = climbed.at(-1);
     const words =
@@ -578,12 +576,11 @@ function possible(tree, logger, severity) {
 /** The recorded loggers that go the way of each configured one, with their lowest severity. */
 function leastHeard(before, after, traffic) {
   const found = new Map();
-  const nearest = (tree, logger) => tree.nearest(logger);
   const heard = [...traffic.kinds.map((kind) => [traffic.loggers[kind.logger], kind.severity]), ...traffic.passed];
   for (const [logger, severity] of heard) {
     const way =
       [before, after]
-        .map((tree) => nearest(tree, logger))
+        .map((tree) => tree.nearest(logger))
         .filter((one) => one !== ROOT)
         .sort((one, other) => other.length - one.length)[0] ?? ROOT;
     const known = found.get(way) ?? new Map();

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from datetime import datetime, timedelta
+from datetime import datetime
 from typing import Any
 
 from msgspec import Struct, to_builtins
@@ -14,7 +14,6 @@ from vetrina.core.checks.context import SEVERITIES
 from vetrina.core.checks.runner import Finding
 from vetrina.core.rolling.lanes import RollingAppender
 from vetrina.core.rolling.outlook import kept_history
-from vetrina.core.rolling.pace import pace_of
 from vetrina.core.routing.level_rows import Selection, level_rows
 from vetrina.core.window.kinds import MOST_LINES, MOST_ON_TAPE
 from vetrina.core.window.window import Recorded, Window
@@ -69,18 +68,20 @@ class Made(Struct, frozen=True):
 def made_page(window: Window, findings: Sequence[Finding], making: Making, change: TriedChange | None = None) -> Made:
     """Return the page of a window."""
     plan, recorded = window.found.plan, window.recorded
-    gallery = _Gallery(recorded, window)
+    policies = window.policies()
+    untold = window.untold(policies)
+    gallery = _Gallery(window)
     files = list(_files(recorded, window, gallery))
     routing = gallery.routing()
     data: Data = {
-        "plan": plan_data(plan, window.policies(), window.untold()),
+        "plan": plan_data(plan, policies, untold),
         "rows": _rows(window),
         "traffic": None if recorded is None else traffic_data(recorded.kinds, plan, recorded.name, recorded.unreadable),
         "findings": [_finding(one) for one in sorted(findings, key=lambda one: (SEVERITIES.index(one.severity), one.order()))],
         "files": [{"appender": one["appender"], "rows": one["rows"]} for one in files],
         "opening": change.address or "" if change is not None else "",
     }
-    left_out = [*gallery.left_out, *_left_out(window)]
+    left_out = [*gallery.left_out, *_left_out(window, untold)]
     text = page_text(
         to_builtins(data),
         title=making.title or plan.title or plan.name, asked=window.asked, files=files, routing=routing, checks=making.checks,
@@ -144,8 +145,8 @@ def _file_words(lane: RollingAppender) -> str:
 class _Gallery:
     """The pictures of a page, as many as there is room for."""
 
-    def __init__(self, recorded: Recorded | None, window: Window) -> None:
-        self._recorded, self._window = recorded, window
+    def __init__(self, window: Window) -> None:
+        self._recorded, self._plan = window.recorded, window.found.plan
         self._room = MOST_DRAWN
         self.left_out: list[str] = []
         self._can = True
@@ -173,12 +174,12 @@ class _Gallery:
             return None
         from vetrina.views.routing_picture import draw  # noqa: PLC0415  (Matplotlib only where it is used)
 
-        routes, plan = self._recorded.routes, self._window.found.plan
+        routes = self._recorded.routes
         words = (
             f"{counted(routes.events, 'event')} on their way from loggers at the left through the gates to the sinks at the right; "
             f"{counted(routes.unrouted, 'event')} arrive nowhere. The table below has every figure."
         )
-        return self._kept(Picture("The routing", words, draw(routes, plan, "svg")), "the routing")
+        return self._kept(Picture("The routing", words, draw(routes, self._plan, "svg")), "the routing")
 
     def files(self, name: str, lane: RollingAppender) -> Picture | None:
         """Return the files of one appender as a picture."""
@@ -186,17 +187,17 @@ class _Gallery:
             return None
         from vetrina.views.rolling_picture import draw  # noqa: PLC0415  (Matplotlib only where it is used)
 
-        zone_name = self._window.found.plan.zone
+        zone_name = self._plan.zone
         svg = draw(name, lane.simulation, lane.appender.roll, clocks.zone(zone_name), zone_name, "svg")
         words = f"The files of {name} over time, the disk that they take, and the history that they keep. The table below has every file."
         return self._kept(Picture(f"Files of {name}", words, svg), f"the files of {name}")
 
 
-def _left_out(window: Window) -> list[str]:
+def _left_out(window: Window, untold: Sequence[str]) -> list[str]:
     """Return what is not on the page although it was asked for."""
     if window.recorded is None:
         return []
-    found = [f"What a change leaves of the history of {name}: its periods are too many for a page." for name in window.untold()]
+    found = [f"What a change leaves of the history of {name}: its periods are too many for a page." for name in untold]
     kinds = window.recorded.kinds
     if kinds.tape is None:
         found.append(f"What a change leaves of the history of files: more than {MOST_ON_TAPE:,} writes would be on the page.")
@@ -209,11 +210,10 @@ def _limits(window: Window) -> list[str]:
     """Return what the page's figures stand on, and what it cannot tell."""
     if window.recorded is None:
         return ["No recording is in it: it shows gates, levels and findings, and no counts."]
-    plan, kinds = window.found.plan, window.recorded.kinds
-    span = kinds.pace.span if kinds.pace.span > timedelta(0) else None
+    pace = window.recorded.kinds.pace
     return [
         "Events that nobody recorded are in no figure: where a level is lowered, messages that were not written when this was recorded are not foreseen.",
-        f"A day: {pace_of(kinds.first, kinds.last, clocks.zone(plan.zone)).words()}." if span else "The recording has no length, so nothing is said of a day.",
+        f"A day: {pace.words()}." if pace.span else "The recording has no length, so nothing is said of a day.",
         "Rules that look at the message, the fields or the error of an event are answered for each recorded event; where you ask for a logger and a level alone, the page says that the event itself decides.",
         "Limits, recalls and queues look at what came before: the page says where they are, and has no figures for what they do under a change.",
         "Files begin with an empty folder, and what other programs write is not known.",

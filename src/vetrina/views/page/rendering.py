@@ -19,8 +19,6 @@ from jinja2 import Environment, FileSystemLoader, StrictUndefined
 from markupsafe import Markup
 from msgspec import Struct
 
-from vetrina.core.base.quantities import show_size, show_span
-from vetrina.core.base.wording import spaced
 from vetrina.views.json_text import json_text
 from vetrina.views.screen import counted, safe
 
@@ -57,7 +55,7 @@ class _Environment(Environment):
         super().__init__(
             loader=FileSystemLoader(_HERE), autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True
         )
-        self.filters |= {"safe_text": safe, "number": spaced, "size": show_size, "span": show_span}
+        self.filters["safe_text"] = safe
         self.globals["counted"] = counted
 
 
