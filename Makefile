@@ -6,8 +6,12 @@ STAMP := $(VENV)/.installed
 # Tests wait for processes of their own a good deal: one worker more than there are processors.
 HANDS := $(shell $(PYTHON) -c "import os; print((os.cpu_count() or 1) + 1)")
 export PIP_DISABLE_PIP_VERSION_CHECK := 1
+# The versions of all that is installed, and of what builds the package (which a newer pip asks for apart).
+PINS ?= $(CURDIR)/constraints.txt
+export PIP_CONSTRAINT = $(PINS)
+export PIP_BUILD_CONSTRAINT = $(PINS)
 
-.PHONY: tour test quick long coverage bench format screenshots clean
+.PHONY: tour test quick long coverage bench format pins newest clean
 
 tour: $(VENV)/.ready
 	@$(BIN)/vetrina tour tour
@@ -47,16 +51,27 @@ format: $(STAMP)
 	$(BIN)/ruff format .
 	$(BIN)/ruff check --fix .
 
+# Pin the newest versions of everything; the lines that changed are printed.
+pins:
+	@tools/pins.sh $(PYTHON)
+
+# All checks with the newest of everything, in a place of its own: before a release. What is newer than pinned is told first.
+newest:
+	rm -rf .venv-newest
+	$(MAKE) VENV=.venv-newest PINS= .venv-newest/.installed
+	@.venv-newest/bin/pip freeze --exclude-editable | sort --ignore-case | grep -v -x -i -F -f constraints.txt || echo "all as pinned"
+	$(MAKE) VENV=.venv-newest PINS= test
+
 $(VENV)/bin/python:
 	$(PYTHON) -m venv $(VENV)
 
-$(VENV)/.ready: $(VENV)/bin/python pyproject.toml
+$(VENV)/.ready: $(VENV)/bin/python pyproject.toml $(PINS)
 	$(BIN)/pip install --quiet -e '.[live,learn,survey,plot]'
 	@touch $@
 
-$(STAMP): $(VENV)/bin/python pyproject.toml
+$(STAMP): $(VENV)/bin/python pyproject.toml $(PINS)
 	$(BIN)/pip install --quiet -e '.[test,plot,live,cluster,survey]'
 	@touch $@ $(VENV)/.ready
 
 clean:
-	rm -rf $(VENV) build dist tour .mypy_cache .ruff_cache .pytest_cache .hypothesis
+	rm -rf $(VENV) .venv-newest build dist tour .mypy_cache .ruff_cache .pytest_cache .hypothesis

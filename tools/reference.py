@@ -12,7 +12,6 @@ from pathlib import Path
 from typing import Any
 
 import click
-import msgspec
 import typer
 
 import vetrina
@@ -30,7 +29,7 @@ from vetrina.core.templates import steps
 from vetrina.core.templates.sources import SOURCES
 from vetrina.formats import cases
 from vetrina.formats.mapping_schema import mapping_schema
-from vetrina.formats.schemas import record_schema
+from vetrina.formats.schemas import components, record_schema
 from vetrina.views.outputs import OUTPUTS
 
 FOLDER = Path(__file__).resolve().parent.parent / "docs" / "reference"
@@ -190,7 +189,7 @@ def _templates() -> str:
 
 
 def _events() -> str:
-    (schema,), parts = msgspec.json.schema_components([Event], ref_template="{name}")
+    schema, parts = components(Event, "{name}")
     meanings = {
         "time": "when, by RFC 3339 with an offset", "level": "a level's name or number", "logger": "its logger; the empty name is root",
         "message": "its text; `{name}` is a hole, filled from the fields", "fields": "further values by name", "error": "what went wrong: a text, or `{type, message, stack}`",

@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 import ast
+import tomllib
 from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+from packaging.requirements import Requirement
+from packaging.utils import canonicalize_name
 
 SOURCE = Path(__file__).parent.parent.parent / "src" / "vetrina"
 MODULES = sorted(SOURCE.rglob("*.py"))
@@ -45,3 +48,15 @@ def test_no_function_is_longer_than_fifty_lines() -> None:
 def test_no_module_is_longer_than_four_hundred_lines() -> None:
     lines = {str(path.relative_to(SOURCE)): path.read_text(encoding="utf-8").count("\n") for path in MODULES}
     assert {name: count for name, count in lines.items() if count > 400} == {}
+
+
+def test_all_that_is_installed_is_pinned_within_what_is_asked_for() -> None:
+    root = SOURCE.parent.parent
+    asked = tomllib.loads((root / "pyproject.toml").read_text(encoding="utf-8"))
+    lines = (root / "constraints.txt").read_text(encoding="utf-8").splitlines()
+    pins = {canonicalize_name(name): version for name, _, version in (one.partition("==") for one in lines if one[0] != "#")}
+    wanted = [asked["build-system"]["requires"], asked["project"]["dependencies"]]
+    wanted += asked["project"]["optional-dependencies"].values()
+    rows = [Requirement(one) for group in wanted for one in group if not one.startswith("vetrina[")]
+
+    assert [str(one) for one in rows if not one.specifier.contains(pins.get(canonicalize_name(one.name), "0"))] == []

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import inspect
 from typing import Any
 
 import msgspec
@@ -100,11 +101,29 @@ def record_schema(record: Any, title: str) -> Schema:
 
 def _flat(kind: Any, title: str) -> Schema:
     """Return msgspec's schema with its top reference resolved."""
-    (found,), definitions = msgspec.json.schema_components([kind], ref_template="#/$defs/{name}")
+    found, definitions = components(kind, "#/$defs/{name}")
     name = found.get("$ref", "").rpartition("/")[2]
     top = dict(definitions.pop(name)) if name and not _used(definitions, name) else dict(found)
     top["title"] = title
     return {**top, "$defs": definitions} if definitions else top
+
+
+def components(kind: Any, reference: str) -> tuple[Schema, dict[str, Schema]]:
+    """Return a type's schema and those that it refers to by ``reference``; docstrings come without their indentation.
+
+    Libraries differ in what they leave of it, also by the version of Python.
+    """
+    (found,), definitions = msgspec.json.schema_components([kind], ref_template=reference)
+    return _cleaned(found), _cleaned(definitions)
+
+
+def _cleaned(schema: Any) -> Any:
+    if isinstance(schema, dict):
+        return {
+            key: inspect.cleandoc(one) if key == "description" and isinstance(one, str) else _cleaned(one)
+            for key, one in schema.items()
+        }
+    return [_cleaned(one) for one in schema] if isinstance(schema, list) else schema
 
 
 def _used(definitions: dict[str, Any], name: str) -> bool:
@@ -112,4 +131,4 @@ def _used(definitions: dict[str, Any], name: str) -> bool:
     return f"'#/$defs/{name}'" in str(inside) or f"'#/$defs/{name}'" in str(definitions[name])
 
 
-__all__ = ["cases_schema", "events_schema", "plan_schema", "record_schema"]
+__all__ = ["cases_schema", "components", "events_schema", "plan_schema", "record_schema"]
