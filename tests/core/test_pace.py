@@ -10,14 +10,18 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from plans import in_force
+from plans import LEVELS, NAMES, in_force
+from routed import plans
 from vetrina.core.base.events import Event
+from vetrina.core.base.logger_names import below
 from vetrina.core.changes.outcome import Kept, Outcome, verdict
 from vetrina.core.changes.side_by_side import Comparison
+from vetrina.core.config.resolution import TuneOption
 from vetrina.core.foresight.unheard import unheard
 from vetrina.core.rolling.pace import pace_of, seconds_by_day
 from vetrina.core.rolling.streams import Stream
 from vetrina.core.routing.router import Router
+from vetrina.core.schema.nodes import Source
 
 ROME = ZoneInfo("Europe/Rome")
 START = datetime(2026, 3, 27, 23, tzinfo=UTC)  # midnight in Rome; the night of the 29th has an hour less
@@ -70,14 +74,13 @@ appenders:
 """
 
 
-def outcome(tunes: str, events: list[Event], streams: tuple[Stream, ...] = ()) -> Outcome:
-    from vetrina.core.config.resolution import TuneOption
-    from vetrina.core.schema.nodes import Source
+def tuned(name: str, level: str) -> TuneOption:
+    return TuneOption(f"{name}={level}", name, level, Source(f"{name}={level}", "option"))
 
+
+def outcome(tunes: str, events: list[Event], streams: tuple[Stream, ...] = ()) -> Outcome:
     before = in_force(VENDOR)
-    options = tuple(
-        TuneOption(one, one.partition("=")[0], one.partition("=")[2], Source(one, "option")) for one in tunes.split()
-    )
+    options = tuple(tuned(*one.split("=")) for one in tunes.split())
     after = in_force(VENDOR, tunes=options)
     comparison = Comparison(Router(before.plan), Router(after.plan))
     comparison.feed(events)
@@ -105,6 +108,69 @@ def test_what_is_unheard_is_decided_for_what_the_change_opens(tunes: str, events
     found = outcome(tunes, events).unheard
 
     assert [(one.logger, one.low, one.high, one.below) for one in found] == told
+
+
+OPENED = """vetrina: 1
+loggers: {root: {level: error, to: [book]}, lending.desk: {level: error, enabled: false}, a: info, a.b: {}, a.c: {}}
+appenders: {book: {sink: none}}
+"""
+
+
+@pytest.mark.parametrize(
+    "tune, events, told",
+    [
+        pytest.param(("root", "info"), [made("lending.desk", "info")], [], id="a disabled entry is as if it were not there"),
+        pytest.param(("a", "debug"), [made("a.b", "debug")], [("a.c", 5, 5)], id="an entry that says nothing goes the way of the one above"),
+        pytest.param(("a", "debug"), [made("a.bc", "debug"), made("b", "debug")], [("a.b", 5, 5), ("a.c", 5, 5)], id="by segments"),
+        pytest.param(("a", "trace"), [made("a.b", "debug")], [("a", 1, 1), ("a.c", 5, 5)], id="only the levels that are not there"),
+    ],
+)  # fmt: skip
+def test_what_is_there_is_not_called_unheard(tune: tuple[str, str], events: list[Event], told: list[Any]) -> None:
+    before, after = Router(in_force(OPENED).plan), Router(in_force(OPENED, tunes=(tuned(*tune),)).plan)
+    found = unheard(before, after, [(one.logger, before.severities[one.level]) for one in events])
+
+    assert [(one.logger, one.low, one.high) for one in found] == told
+
+
+@given(plans(), st.data())
+def test_a_logger_and_level_that_is_opened_is_called_unheard_just_if_no_event_is_one(text: str, data: st.DataObject) -> None:
+    tune = data.draw(st.tuples(NAMES | st.just("root"), LEVELS))
+    before, after = Router(in_force(text).plan), Router(in_force(text, tunes=(tuned(*tune),)).plan)
+    recorded = data.draw(st.lists(st.tuples(NAMES, LEVELS.map(lambda level: before.severities[level])), max_size=6))
+    gaps = unheard(before, after, recorded)
+
+    def opens(logger: str, severity: int) -> bool:
+        old, new = (_open_lanes(one, logger, severity) for one in (before, after))
+        return bool(new - old)
+
+    def silent(logger: str, severity: int) -> bool:
+        inside = [name for name, least in recorded if below(name, logger, ".") and least <= severity]
+        return not any(opens(name, severity) for name in inside)
+
+    for name in {"root", *before.tree.entries, *after.tree.entries, *(name for name, _ in recorded)}:
+        known = [severity for logger, severity in recorded if logger == name]
+        for severity in (1, 5, 9, 10, 13, 17, 18, 19, 21):
+            called = any(
+                one.low <= severity <= one.high and (below(name, one.logger, ".") if one.below else name == one.logger)
+                for one in gaps
+            )
+            if opens(name, severity):
+                assert called is (min(known) > severity if known else silent(name, severity)), (name, severity)
+    for one in gaps:
+        for severity in {one.low, one.high}:
+            assert opens(one.logger, severity)
+            assert not one.below or silent(one.logger, severity)
+
+
+def _open_lanes(router: Router, logger: str, severity: int) -> set[str]:
+    """Return the appenders that some event of a logger and level may reach: any answer to what rules ask is tried."""
+    decision = router.compile(logger, severity)
+    if decision.route is not None:
+        return {one.appender for one in decision.route.deliveries}
+    lifted = any(rule.verdict == "lift" and rule.condition is True for rule in decision.door)
+    if not decision.level_passes and not lifted:
+        return set()
+    return {one.appender for one in decision.lanes if one.open}
 
 
 def test_ten_minutes_are_no_day_and_a_console_is_no_disk() -> None:

@@ -106,24 +106,36 @@ def _named(owns: Iterable[tuple[str, int]], scale: Scale) -> str:
 def unheard_lines(unheard: Sequence[UnrecordedLevels], scale: Scale, width: int, *, learned: bool) -> list[Line]:
     """Return what the recording cannot tell: of whole parts of the tree, then of single loggers, those alike together."""
     lines: list[Line] = []
-    for one in unheard:
-        if one.below:
-            text = (
-                f"warning: {'neither these events nor the recordings of --learn hold anything' if learned else 'these events hold nothing'} "
-                f"at {_levels(one, scale)} from {one.logger} and below it, so they cannot tell what "
-                f"the change would add; use a recording made at {scale.name(one.low)}{'' if learned else ', with --learn'}, or "
-                f"--rate '{one.logger} {scale.name(one.low)} 10/second'"
-            )
-            lines += wrapped(span(text).text, width, 2, "raised")
+    for one, words in zip([one for one in unheard if one.below], unheard_below(unheard, scale, learned=learned), strict=True):
+        low = scale.name(one.low)
+        text = (
+            f"warning: {words}, so they cannot tell what the change would add there; use a recording made at {low}"
+            f"{'' if learned else ', with --learn'}, or --rate '{one.logger} {low} 10/second'"
+        )
+        lines += wrapped(span(text).text, width, 2, "raised")
+    for words in unheard_alone(unheard, scale, learned=learned):
+        lines += wrapped(span(f"note: {words}; whether there are any cannot be told").text, width, 2, "raised")
+    return lines
+
+
+def unheard_below(unheard: Sequence[UnrecordedLevels], scale: Scale, *, learned: bool = False) -> list[str]:
+    """Return, for each part of the tree of which the recording holds nothing that the change lets through, which levels."""
+    who = "neither these events nor the recordings of --learn hold anything" if learned else "these events hold nothing"
+    return [
+        f"{who} at {_levels(one, scale)} from {one.logger} and below it that the change lets through"
+        for one in unheard
+        if one.below
+    ]
+
+
+def unheard_alone(unheard: Sequence[UnrecordedLevels], scale: Scale, *, learned: bool = False) -> list[str]:
+    """Return of which single loggers it holds other levels only, those alike together."""
     alone: dict[str, list[str]] = {}
     for one in unheard:
         if not one.below:
             alone.setdefault(_levels(one, scale), []).append(one.logger)
-    for levels, names in alone.items():
-        who = "nothing is recorded" if learned else "these events hold nothing"
-        text = f"note: {who} at {levels} from {', '.join(names)}; whether they have any cannot be told"
-        lines += wrapped(span(text).text, width, 2, "raised")
-    return lines
+    who = "nothing is recorded" if learned else "these events hold nothing"
+    return [f"{who} at {levels} from {', '.join(dict.fromkeys(names))}" for levels, names in alone.items()]
 
 
 def _levels(one: UnrecordedLevels, scale: Scale) -> str:

@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from vetrina.core.changes.outcome import Outcome, verdict
 from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.core.foresight.wording import told_words
-from vetrina.views.foresight import mark_words
+from vetrina.views.foresight import mark_words, unheard_alone, unheard_below
 from vetrina.views.screen import number, span
 from vetrina.views.whatif import count_of, day_size, rendered
 
@@ -50,10 +50,10 @@ def note(
             lines = rendered(after, name, typical).split("\n")
             text += [f"{plain(name)}, {number(examples.count())} new lines such as", "", *fenced(lines), ""]
     text += _costs(one)
-    scale = before.plan.scale
+    scale, learned = before.plan.scale, effects.foreseen is not None
     text += [
-        f"\nThe events hold nothing at {scale.name(gap.low)} from {plain(gap.logger)}: the counts above say too little."
-        for gap in one.unheard
+        f"\n{words[0].upper()}{plain(words[1:])}: what the change would add there is not in the counts above, and cannot be told."
+        for words in (*unheard_below(one.unheard, scale, learned=learned), *unheard_alone(one.unheard, scale, learned=learned))
     ]
     text += ["", "## How to put it back", ""]
     if all(word.startswith(("--tune", "--set")) for word in one.words):

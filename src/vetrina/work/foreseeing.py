@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from functools import partial
+from itertools import chain
 from pathlib import Path
 
 from msgspec import Struct
@@ -51,8 +52,8 @@ class Learned(Struct, frozen=True):
         names = names_asked(learner, self.recorded.separator)
         seen = recording.gather(self.recorded.scale, partial(takers.seen_here, self.recorded, names))
         found = learn(learner, seen.found, self.recorded.separator, self.name)
-        heard = {**seen.found.least, **dict(sorted(learner.held, reverse=True))}
-        return replace(found, unheard=unheard(Router(self.recorded), Router(plans[-1]), heard.items()))
+        heard = chain(seen.found.least.items(), learner.held)
+        return replace(found, unheard=unheard(Router(self.recorded), Router(plans[-1]), heard))
 
 
 def learned_from(learn: Sequence[str | Path | Iterable[Event]], recorded: Plan | None, seed: int) -> Learned | None:

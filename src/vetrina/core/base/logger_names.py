@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Container, Iterator
+
 ROOT = "root"
 
 
@@ -26,6 +28,19 @@ def ancestry(name: str, separator: str) -> list[str]:
     segments = name.split(separator)
     above = (separator.join(segments[:count]) for count in range(min(len(segments) - 1, _SEGMENTS), 0, -1))
     return list(dict.fromkeys([name, *filter(None, above), ROOT]))
+
+
+def named_above(name: str, names: Container[str], separator: str) -> Iterator[str]:
+    """Yield those of ``names`` that are a logger or above it, root first and the nearest last."""
+    if ROOT in names:
+        yield ROOT
+    end = 0 if name == ROOT else name.find(separator)
+    while end > 0:
+        if (above := name[:end]) in names and above != ROOT:
+            yield above
+        end = name.find(separator, end + len(separator))
+    if name != ROOT and name in names:
+        yield name
 
 
 def below(name: str, ancestor: str, separator: str) -> bool:

@@ -151,7 +151,7 @@ class Effects(Struct):
 
     ``twice``: events that arrive more than once at a sink after the change and did not before, by (logger, place).
     ``silenced``: events that arrived and arrive nowhere now, ``seen`` the other way round, by (logger, severity).
-    ``recorded``: all events by (logger, severity), wherever they went. ``streamed`` of ``events`` are of added streams.
+    ``recorded``: all events by (logger, severity), wherever they went, but round both plans. ``streamed`` of ``events`` are of added streams.
     ``pace`` is what a day is worked out from. ``further`` loggers share rows with others (`RowNames`). ``foreseen`` is there
     where events of another recording told of what this one holds nothing of.
     """

@@ -245,7 +245,9 @@ def _risks(outcome: Outcome) -> str:
     effects = outcome.effects
     words = []
     if any(one.below for one in outcome.unheard):
-        words.append("of what the change lets through the recording holds a part not at all, so these counts say too little")
+        words.append(
+            "of what the change lets through the recording holds a part not at all, so these counts may say too little"
+        )
     if effects.twice:
         twice = sum(effects.twice.values())
         count = _turned(effects, effects.twice)

@@ -335,7 +335,8 @@ class Comparison:
         self, found: Effects, day: date, own: tuple[str, int], routes: Routes, row: Apart, *, estimated: bool = False
     ) -> None:
         found.events += row.count
-        found.recorded[own] = found.recorded.get(own, 0) + row.count
+        if routes[1].stopped_at != "round":  # what goes round both plans tells nothing of either
+            found.recorded[own] = found.recorded.get(own, 0) + row.count
         old, new = map(names_of, routes)
         for name in old | new:
             was, now = old.get(name, 0), new.get(name, 0)

@@ -3,19 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from itertools import groupby
 
 from msgspec import Struct
 
-from vetrina.core.base.levels import HIGHEST, NAMES
-from vetrina.core.base.logger_names import below
+from vetrina.core.base.levels import NAMES
+from vetrina.core.base.logger_names import ROOT, named_above
 from vetrina.core.routing.router import Router
 
 
 class UnrecordedLevels(Struct, frozen=True):
-    """Levels that the change newly lets through, and of which the recording holds no event.
+    """Levels that the change newly lets through, and of which the recording holds no event, nor one below them.
 
-    ``below`` tells that this is so of all loggers at and below ``logger`` that go its way; else of that logger alone,
-    which the recording knows at other levels.
+    ``below`` tells that this is so of all that the change lets through from ``logger`` and those below it; else it is so of
+    that logger alone, which the recording knows at other levels.
     """
 
     logger: str
@@ -27,41 +28,64 @@ class UnrecordedLevels(Struct, frozen=True):
 def unheard(before: Router, after: Router, recorded: Iterable[tuple[str, int]]) -> tuple[UnrecordedLevels, ...]:
     """Return what a recording, of which ``recorded`` are the loggers and severities, cannot tell: levels that newly arrive somewhere, and of which it holds no event.
 
-    It is decided for each configured logger with those below it that go its way, and for each logger that the recording
-    knows at other levels; one that holds events of a level or below it is taken to have been recorded at that level.
-    Only levels that have a name count, and a logger that goes the way of one above it is told with that one.
+    It is decided for each logger that one of the plans names with all below it, as far as the change lets more of them
+    through, and for each recorded logger; one that holds events of a level or below it was recorded at that level. What is
+    told of a logger is not told again of those below it. Only levels that have a name count.
     """
-    named = sorted({*NAMES.values(), *after.plan.scale.extra.values()})
-    heard = _least_heard(before, after, recorded)
-    told: dict[str, UnrecordedLevels] = {}
-    alone: list[UnrecordedLevels] = []
-    for name in sorted({"root", *after.plan.loggers, *before.plan.loggers}, key=lambda one: (one != "root", one)):
-        opened = [one for one in named if _opens(before, after, name, one)]
-        own = heard.get(name, {})
-        gap = [one for one in opened if one < min(own.values(), default=HIGHEST + 1)]
-        above = [one for one in told.values() if below(name, one.logger, after.plan.separator)]
-        if gap and not any(one.low <= gap[0] and gap[-1] <= one.high for one in above):
-            told[name] = UnrecordedLevels(name, gap[0], gap[-1])
-        for logger, least in sorted(own.items()):
-            rest = [one for one in opened if one < least and one not in gap]
-            if rest:
-                alone.append(UnrecordedLevels(logger, rest[0], rest[-1], below=False))
-    return (*told.values(), *alone)
+    return _Gaps(before, after).told(recorded)
 
 
-def _least_heard(before: Router, after: Router, recorded: Iterable[tuple[str, int]]) -> dict[str, dict[str, int]]:
-    """Return, for each configured logger, the recorded loggers that go its way with their lowest severity."""
-    found: dict[str, dict[str, int]] = {}
-    for logger, severity in recorded:
-        nearest = [one for router in (before, after) if (one := router.tree.nearest(logger)) != "root"]
-        way = found.setdefault(max(nearest, key=len, default="root"), {})
-        way[logger] = min(severity, way.get(logger, severity))
-    return found
+class _Gaps:
+    """What a change newly lets through, by the loggers that either plan names."""
 
+    def __init__(self, before: Router, after: Router) -> None:
+        self._routers = before, after
+        self._separator = after.plan.separator
+        self._names = {ROOT, *before.names, *after.names}
+        self._levels = sorted({*NAMES.values(), *after.plan.scale.extra.values()})
+        self._opened: dict[tuple[tuple[str, bool], ...], frozenset[int]] = {}
 
-def _opens(before: Router, after: Router, logger: str, severity: int) -> bool:
-    """Tell whether events of a logger and level may arrive somewhere where they could not before."""
-    return bool(_possible(after, logger, severity) - _possible(before, logger, severity))
+    def told(self, recorded: Iterable[tuple[str, int]]) -> tuple[UnrecordedLevels, ...]:
+        lowest: dict[str, int] = {}
+        for logger, severity in recorded:
+            lowest[logger] = min(severity, lowest.get(logger, severity))
+        heard: dict[str, set[int]] = {}
+        for logger, least in lowest.items():
+            known = {one for one in self._opens(logger) if one >= least}
+            for name in named_above(logger, self._names, self._separator) if known else ():
+                heard.setdefault(name, set()).update(known)
+        silent: dict[str, set[int]] = {}
+        found: list[UnrecordedLevels] = []
+        for name in sorted(self._names, key=lambda one: (one != ROOT, one)):
+            own = self._opens(name) - heard.get(name, set()) - self._told_above(name, silent)
+            if own:
+                silent[name] = own
+                found += [UnrecordedLevels(name, *ends) for ends in self._runs(own)]
+        for logger, least in sorted(lowest.items()):
+            rest = {one for one in self._opens(logger) if one < least} - self._told_above(logger, silent)
+            found += [UnrecordedLevels(logger, *ends, below=False) for ends in self._runs(rest)]
+        return tuple(found)
+
+    def _told_above(self, logger: str, silent: dict[str, set[int]]) -> set[int]:
+        """Return the levels that are told already of a logger, or of one above it."""
+        return {one for name in named_above(logger, silent, self._separator) for one in silent[name]}
+
+    def _runs(self, levels: set[int]) -> Iterable[tuple[int, int]]:
+        """Yield the lowest and highest of levels that follow one another among those that have a name."""
+        for inside, run in groupby(self._levels, levels.__contains__):
+            if inside:
+                low, *more = run
+                yield low, more[-1] if more else low
+
+    def _opens(self, logger: str) -> frozenset[int]:
+        """Return the levels of a logger's events that may arrive somewhere where they could not before."""
+        place = tuple(one.places.of(logger) for one in self._routers)
+        known = self._opened.get(place)
+        if known is None:
+            before, after = self._routers
+            opened = (one for one in self._levels if _possible(after, logger, one) - _possible(before, logger, one))
+            known = self._opened[place] = frozenset(opened)
+        return known
 
 
 def _possible(router: Router, logger: str, severity: int) -> set[str]:

@@ -189,11 +189,12 @@ class Router:
     def __init__(self, plan: Plan) -> None:
         """Build the tree; decisions are worked out when they are first asked for.
 
-        Loggers that stand at one place among all names of the plan share theirs, so that their number is the plan's.
+        Loggers that stand at one place among all names of the plan (``names``) share theirs, so that their number is the plan's.
         """
         self.plan = plan
         self.tree = Tree(plan)
         self.severities = Severities(plan.scale)
+        self.names = frozenset({*self.tree.entries, *_named_in_rules(plan)})
         self.places = self.places_with()
         self._quick: dict[tuple[str, int | str], Decision] = {}
         self._decisions: dict[tuple[tuple[str, bool], int], Decision] = {}
@@ -203,7 +204,7 @@ class Router:
 
     def places_with(self, *names: str) -> Places:
         """Return where loggers stand among all names of the plan and some more."""
-        return Places([*self.tree.entries, *_named_in_rules(self.plan), *names], self.plan.separator)
+        return Places([*self.names, *names], self.plan.separator)
 
     def route(self, event: Event) -> Route:
         """Return where ``event`` goes, before limits, recalls and queues; raise KeyError for a level that the plan does not know."""

@@ -82,8 +82,7 @@ class EventTape(Struct):
 class WindowTraffic(Struct):
     """A recording as kinds, by the plan that it was looked at with; ``tape`` is None where too much would be on it.
 
-    ``rolling`` are the appenders whose writes are on the tape. ``round`` events came by channels that go round the plan:
-    ``passed`` are their loggers and severities.
+    ``rolling`` are the appenders whose writes are on the tape. ``round`` events came by channels that go round the plan.
     """
 
     events: int
@@ -95,7 +94,6 @@ class WindowTraffic(Struct):
     rolling: frozenset[str]
     tape: EventTape | None
     further: int
-    passed: list[tuple[str, int]]
 
 
 class _Flow:
@@ -135,7 +133,6 @@ class KindCounter:
             self._plan.appenders[name].roll.each_start or not self._plan.appenders[name].roll.append for name in rolling
         )
         self._number = self._events = self._round = self._lines = 0
-        self._passed: dict[tuple[str, int], None] = {}
         self._first: datetime | None = None
         self._last: datetime | None = None
         self._date = date.min
@@ -153,8 +150,6 @@ class KindCounter:
             event = self._router.enter(given) if given.channel else given
             if event is None:
                 self._round += count
-                if len(self._passed) < MOST_ROWS:
-                    self._passed[tree_name(given.logger), self._router.severities[given.level]] = None
                 continue
             flow = self._flows.by_logger[event.logger].get(event.level) or self._flow(event)
             self._count(event, flow, count)
@@ -271,7 +266,6 @@ class KindCounter:
         pace = pace_of(self._first, self._last, self._zone)
         return WindowTraffic(
             self._events, self._round, self._first, self._last, pace, self._kinds, self._rolling, self._tape, self._names.further,
-            list(self._passed),
         )  # fmt: skip
 
 

@@ -573,21 +573,19 @@ function possible(tree, logger, severity) {
   return new Set(names.map((one) => one.appender));
 }
 
-/** The recorded loggers that go the way of each configured one, with their lowest severity. */
-function leastHeard(before, after, traffic) {
-  const found = new Map();
-  const heard = [...traffic.kinds.map((kind) => [traffic.loggers[kind.logger], kind.severity]), ...traffic.passed];
-  for (const [logger, severity] of heard) {
-    const way =
-      [before, after]
-        .map((tree) => tree.nearest(logger))
-        .filter((one) => one !== ROOT)
-        .sort((one, other) => other.length - one.length)[0] ?? ROOT;
-    const known = found.get(way) ?? new Map();
-    known.set(logger, Math.min(severity, known.get(logger) ?? severity));
-    found.set(way, known);
-  }
-  return found;
+/** The loggers that a plan names: configured ones, and those of its rules. */
+function namedLoggers(plan) {
+  const inside = ({ logger, exactly, not, any, all }) => [
+    ...(logger ?? []),
+    ...(exactly ?? []),
+    ...[...(not ? [not] : []), ...(any ?? []), ...(all ?? [])].flatMap(inside),
+  ];
+  const attached = plan.loggers.flatMap((one) => one.to);
+  const rules = [plan, ...plan.appenders, ...attached].flatMap((one) => one.rules);
+  return [
+    ...plan.loggers.filter((one) => one.enabled).map((one) => one.name),
+    ...rules.flatMap((one) => inside(one.if)),
+  ];
 }
 
 /** What a recording cannot tell: levels that newly arrive somewhere, and of which it holds no event; see `whatif`. */
@@ -595,27 +593,53 @@ export function unheard(plan, tried, traffic, change) {
   const everywhere = change.enabled.size + change.floors.size + change.ceilings.size > 0;
   const touched = (name) => everywhere || [...change.levels.keys()].some((one) => isBelow(name, one, plan.separator));
   const [before, after] = [new Tree(plan), new Tree(tried)];
-  const heard = leastHeard(before, after, traffic);
-  const told = [];
-  const alone = [];
-  const names = [...new Set(tried.loggers.map((one) => one.name))].filter((one) => one !== ROOT).sort();
-  for (const logger of [ROOT, ...names].filter(touched)) {
-    const opens = (severity) => {
-      const was = possible(before, logger, severity);
-      return [...possible(after, logger, severity)].some((one) => !was.has(one));
-    };
-    const opened = plan.levels.map(([, severity]) => severity).filter(opens);
-    const own = heard.get(logger) ?? new Map();
-    const least = Math.min(25, ...own.values());
-    const gap = opened.filter((one) => one < least);
-    const inside = (one) => isBelow(logger, one.logger, plan.separator) && one.low <= gap[0] && gap.at(-1) <= one.high;
-    if (gap.length && !told.some(inside)) told.push({ logger, low: gap[0], high: gap.at(-1), below: true });
-    for (const [name, lowest] of [...own].sort(([one], [other]) => (one < other ? -1 : 1))) {
-      const rest = opened.filter((one) => one < lowest && !gap.includes(one));
-      if (rest.length) alone.push({ logger: name, low: rest[0], high: rest.at(-1), below: false });
+  const named = new Set([ROOT, ...namedLoggers(plan), ...namedLoggers(tried)]);
+  const levels = plan.levels.map(([, severity]) => severity);
+  const deepest = Math.max(...[...named].map((one) => one.split(plan.separator).length));
+  const above = (logger, names) => ancestry(logger, plan.separator, deepest).filter((one) => names.has(one));
+  const known = new Map();
+  const opens = (logger) => {
+    if (!touched(logger)) return [];
+    if (!known.has(logger)) {
+      const opened = (severity) => {
+        const was = possible(before, logger, severity);
+        return [...possible(after, logger, severity)].some((one) => !was.has(one));
+      };
+      known.set(logger, levels.filter(opened));
     }
+    return known.get(logger);
+  };
+  const lowest = new Map();
+  for (const { logger: at, severity } of traffic.kinds) {
+    const logger = traffic.loggers[at];
+    lowest.set(logger, Math.min(severity, lowest.get(logger) ?? severity));
   }
-  return [...told, ...alone];
+  const heard = new Map();
+  for (const [logger, least] of lowest)
+    for (const name of above(logger, named))
+      for (const level of opens(logger))
+        if (level >= least) heard.set(name, (heard.get(name) ?? new Set()).add(level));
+  const silent = new Map();
+  const told = (logger, level) => above(logger, silent).some((one) => silent.get(one).has(level));
+  const gaps = [];
+  const tell = (logger, own, below) => {
+    for (const [turn, level] of levels.entries()) {
+      if (!own.has(level)) continue;
+      if (turn && own.has(levels[turn - 1])) gaps.at(-1).high = level;
+      else gaps.push({ logger, low: level, high: level, below });
+    }
+  };
+  const inOrder = (names) => [...names].filter((one) => one !== ROOT).sort();
+  for (const name of [ROOT, ...inOrder(named)]) {
+    const own = new Set(opens(name).filter((one) => !heard.get(name)?.has(one) && !told(name, one)));
+    if (own.size) tell(name, own, true);
+    if (own.size) silent.set(name, own);
+  }
+  for (const logger of [...lowest.keys()].sort()) {
+    const least = lowest.get(logger);
+    tell(logger, new Set(opens(logger).filter((one) => one < least && !told(logger, one))), false);
+  }
+  return gaps;
 }
 
 const A_DAY = 86_400_000_000;
@@ -1467,16 +1491,16 @@ class Page {
       .filter((one) => one.below)
       .map(
         (one) =>
-          `These events hold nothing at ${levels(one)} from ${one.logger} and below it, so they cannot tell what the change would add; a recording made at ${this.plan.names[one.low]} can.`,
+          `These events hold nothing at ${levels(one)} from ${one.logger} and below it that the change lets through, so they cannot tell what the change would add there; a recording made at ${this.plan.names[one.low]} can.`,
       );
     const alone = new Map();
     for (const one of gaps) if (!one.below) alone.set(levels(one), [...(alone.get(levels(one)) ?? []), one.logger]);
     const single = [...alone].map(
       ([words, names]) =>
-        `These events hold nothing at ${words} from ${names.join(", ")}; whether they have any cannot be told.`,
+        `These events hold nothing at ${words} from ${[...new Set(names)].join(", ")}; whether there are any cannot be told.`,
     );
-    const lead = gaps.length
-      ? ["Of what the change lets through the recording holds a part not at all, so these counts say too little."]
+    const lead = whole.length
+      ? ["Of what the change lets through the recording holds a part not at all, so these counts may say too little."]
       : [];
     return [...lead, ...whole, ...single].map((words) => el("p", { class: "depends" }, words));
   }

@@ -40,7 +40,6 @@ def traffic_data(traffic: WindowTraffic, plan: Plan, name: str, unreadable: int)
         "days": [str(day) for day in days],
         "whole": [tables.days.get(day, -1) for day in traffic.pace.days],
         "loggers": loggers,
-        "passed": traffic.passed,
         "kinds": [tables.kind(one) for one in traffic.kinds],
         "tape": None if traffic.tape is None else _packed(traffic.tape),
         "taped": traffic.tape is not None,
