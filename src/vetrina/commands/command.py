@@ -2,13 +2,21 @@
 
 from __future__ import annotations
 
+import sys
 from typing import Any
 
 from typer.core import TyperCommand
 
+from vetrina.commands.outliving import outlived
+
 
 class PlainCommand(TyperCommand):
     """A command whose help tells its arguments once: Typer writes them, and newer versions of Click would again."""
+
+    def invoke(self, ctx: Any) -> Any:
+        """Run the command; one that acts does so to its end."""
+        with outlived(self.name or "", sys.argv[2:]):
+            return super().invoke(ctx)
 
     def format_arguments(self, ctx: Any, formatter: Any) -> None:
         """Write nothing."""

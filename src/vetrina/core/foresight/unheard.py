@@ -57,7 +57,7 @@ class _Gaps:
         silent: dict[str, set[int]] = {}
         found: list[UnrecordedLevels] = []
         for name in sorted(self._names, key=lambda one: (one != ROOT, one)):
-            own = self._opens(name) - heard.get(name, set()) - self._told_above(name, silent)
+            own = {*self._opens(name)} - heard.get(name, set()) - self._told_above(name, silent)
             if own:
                 silent[name] = own
                 found += [UnrecordedLevels(name, *ends) for ends in self._runs(own)]
