@@ -11,6 +11,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from made_up_layouts import LAYOUTS, Layout, Said, events, log
+from odd_logs import odd_log
 from vetrina.core.base.events import Event, filled
 from vetrina.core.base.faults import Refused
 from vetrina.core.templates.compiling import Setting, text_template
@@ -126,3 +127,37 @@ def test_years_go_on_where_months_begin_again(tmp_path: Path) -> None:
     found = drafted([InputFile(str(path), path.name)], day=date(2025, 1, 1))
     times = [one.time for one in found.layout.reader().read(io.BytesIO(path.read_bytes()), "odd.txt")]
     assert [(one.year, one.month) for one in times] == [(2025, 12), (2025, 12), (2026, 1), (2025, 12)]
+
+
+@settings(max_examples=100)
+@pytest.mark.whole
+@given(st.integers(0, 1 << 31))
+def test_whatever_lines_hold_they_are_drafted_or_refused_and_no_other_word_is_a_zone(
+    tmp_path_factory: pytest.TempPathFactory, seed: int
+) -> None:
+    text, zoned = odd_log(seed)
+    path = tmp_path_factory.getbasetemp() / "odd.txt"
+    path.write_text(text, encoding="utf-8", newline="")
+    try:
+        found = drafted([InputFile(str(path), path.name)])
+    except Refused:
+        return
+    assert zoned or "%Z" not in found.text
+    with path.open("rb") as file:
+        if found.dated:
+            assert len(list(found.layout.reader().read(file, path.name))) <= text.count("\n") + 1
+
+
+@pytest.mark.parametrize(
+    "text, template",
+    [
+        ('time=2026-11-30T08:00:01Z level=info logger=shop.cart msg="item added" item=17\n' * 2, 'time={time} level={level} logger={logger} msg="{message|json}" item={field item}'),
+        ("2026-11-30 08:00:01 GET /cart 200 12\n2026-11-30 08:00:02 PUT /cart 200 7\n", "{time|%Y-%m-%d %H:%M:%S} {field column2} {message}"),
+        ("2026-11-30 08:00:01 CET shop.cart x\n2026-11-30 08:00:02 CET shop.door y\n", "{time|%Y-%m-%d %H:%M:%S %Z} {logger} {message}"),
+    ],
+    ids=["the same pairs twice", "methods of requests", "a zone"],
+)  # fmt: skip
+def test_a_word_after_a_time_is_what_it_is(tmp_path: Path, text: str, template: str) -> None:
+    path = tmp_path / "odd.txt"
+    path.write_text(text)
+    assert drafted([InputFile(str(path), path.name)]).text == template

@@ -226,8 +226,9 @@ def _made(best: _Trial, alike: Sequence[_Trial], sample: Sample, file: InputFile
 
 
 def _differ_in_time(best: _Trial, alike: Sequence[_Trial]) -> bool:
-    times = [one.template.texts[0].text.split("}")[0] for one in (best, *alike)]
-    return len(set(times)) > 1
+    """Tell whether the times of layouts are read in different ways."""
+    ways = [[one.steps for one in trial.template.placeholders if one.source == "time"] for trial in (best, *alike)]
+    return any(one != ways[0] for one in ways)
 
 
 def _plan_of(trial: _Trial) -> str:

@@ -33,6 +33,8 @@ KEYS = {
 _OF_KEY = {name: source for source, names in KEYS.items() for name in names}
 _THREAD = re.compile(r"(?i)main|.*(?:thread|worker|pool|exec|task|fiber|job)[-_ #]?\w*|[\w.-]+[-_#]\d+|\d{1,9}|0x[0-9a-f]+")
 _PLACE = re.compile(r"[\w./\\$-]+\.\w{1,5}")
+_METHOD = re.compile("GET|HEAD|POST|PUT|PATCH|DELETE|CONNECT|OPTIONS|TRACE")
+"""Methods of requests (RFC 9110, RFC 5789): no names of loggers."""
 _NAME = re.compile(r"[A-Za-z_$][\w$ .:/\\*-]*")
 
 
@@ -95,7 +97,10 @@ def _logger(slots: Sequence[Slot], open_: Sequence[int], taken: set[str]) -> int
     plain = [
         at
         for at in open_
-        if not slots[at].key and share(slots[at].values, _NAME) > 0.9 and share(slots[at].values, _THREAD) < 0.5
+        if not slots[at].key
+        and share(slots[at].values, _NAME) > 0.9
+        and share(slots[at].values, _THREAD) < 0.5
+        and share(slots[at].values, _METHOD) < 0.5
     ]
     strong = [at for at in plain if slots[at].opened or slots[at].after not in {" ", ""} or slots[at].pad]
     return strong[-1] if strong else plain[-1] if plain else None
