@@ -43,8 +43,13 @@ def _text(dice: random.Random) -> str:
 def _pair(dice: random.Random) -> Callable[[datetime], str]:
     key = dice.choice(("level", "logger", "msg", "item", "time", "", "a.b", "x y", "level", "@timestamp", '"k"'))
     quoted = dice.random() < 0.4
-    of = dice.choice((lambda: _text(dice), lambda: dice.choice(WORDS), lambda: str(dice.randrange(99))))
-    return lambda _: f'{key}="{of()}"' if quoted else f"{key}={of()}"
+    kind = dice.randrange(3)
+
+    def shown(_: datetime) -> str:
+        value = (_text(dice), dice.choice(WORDS), str(dice.randrange(99)))[kind]
+        return f'{key}="{value}"' if quoted else f"{key}={value}"
+
+    return shown
 
 
 def _part(dice: random.Random) -> Callable[[datetime], str]:

@@ -147,8 +147,28 @@ def test_advice_is_met_when_it_says_so(disk: int | None, history: timedelta | No
     again = playing.files(after.plan)[0].lanes["log"].simulation
 
     assert (again.peak, kept_history(again)) == (advice.peak, advice.history)
-    whole = all(one.removed is None for one in again.files)
-    assert advice.met == ((disk is None or again.peak <= disk) and (history is None or whole or kept_history(again) >= history))
+    fits, reaches = disk is None or again.peak <= disk, history is None or kept_history(again) >= history
+    assert advice.met == (fits and reaches)
+    assert advice.untold == (fits and not reaches and all(one.removed is None for one in again.files))
+
+
+@pytest.mark.parametrize(
+    "disk, history, met, edits",
+    [
+        (3 << 30, timedelta(days=45), False, ["at-size=768 MiB", "keep.disk=2304 MiB", "keep.age=46 days"]),
+        (2 * 10**9, timedelta(hours=36), True, ["at-size=500 MB", "keep.disk=1500 MB", "keep.age=60 hours"]),
+        (None, timedelta(days=48), False, ["keep.age=49 days"]),
+    ],
+)
+def test_what_no_recording_tells_is_not_met_and_advice_speaks_in_the_units_of_the_wish(
+    disk: int | None, history: timedelta, met: bool, edits: list[str]
+) -> None:
+    found = in_force(PLAN.format(**{**DEFAULTS, "root": "debug", "keep": ""}))
+    advice = Playing(Recording(events()), ratio=1.0, wanted=("log",)).advise(found, "log", disk, history)
+
+    assert (advice.met, advice.untold) == (met, not met)
+    shown = " ".join(map(str, advice.edits)).replace('"', "").replace("'", "")
+    assert [one for one in edits if one.partition("=")[2] not in shown] == [], shown
 
 
 def test_traffic_drawn_again_is_about_as_much_and_the_same_for_one_seed() -> None:

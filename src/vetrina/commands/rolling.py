@@ -168,7 +168,7 @@ class _Shown(Struct):
                 pace = pace_of(self.rolling.first, self.rolling.last, zone)
                 lines += view.rolling_lines(one, zone, pace, self.width, every_file=every_file)
                 lines += view.outlook_lines(forecast) if forecast else []
-                lines += view.advice_lines(advice) if advice else []
+                lines += view.advice_lines(advice, self.width) if advice else []
                 lines.append([])
         calling.print_fitted(lines[:-1], self.width)
 

@@ -156,7 +156,8 @@ def _busy(lane: RollingAppender, zone: tzinfo, pace: Pace, width: int) -> list[L
     for day in pace.days if len(pace.days) > 1 else ():
         weekdays.setdefault(day.weekday(), []).append(sizes.get(day, 0))
     means = ", ".join(f"{_DAYS[day]} {show_size(sum(some) / len(some))}" for day, some in sorted(weekdays.items()))
-    average = f" (average of each: {means})" if len(pace.days) > len(weekdays) else f" ({means})" if means else ""
+    several = "average of each: " if len(pace.days) > len(weekdays) else ""
+    average = f" ({several}{means})" if means else ""
     text = f"{words}, {pace.words()}{average}" + (
         "; ~ holds added streams (--rate), which nobody recorded" if lane.streamed else ""
     )
@@ -208,11 +209,16 @@ def outlook_lines(found: Forecast) -> list[Line]:
     return [head, *([Span(f"    {words:<13}"), Span(text)] for words, text in rows)]
 
 
-def advice_lines(found: Advice) -> list[Line]:
-    """Return limits that meet a wish, or how near the nearest come."""
+def advice_lines(found: Advice, width: int) -> list[Line]:
+    """Return limits that meet a wish, that may meet it, or how near the nearest come."""
     cost = f"peak {show_size(found.peak)}, history {show_span(found.history)}"
     if found.met:
         lines: list[Line] = [[Span("  this meets it on this traffic: ", "good"), Span(cost)]]
+    elif found.untold:
+        text = (
+            f"whether this meets it this traffic cannot tell, too short for a file to be removed (--repeat plays it on): {cost}"
+        )
+        lines = [[Span("  "), *line] for line in wrapped(text, width - 2, 2, "raised")]
     else:
         lines = [[Span("  no limits that were tried meet it; the nearest: ", "bad"), Span(cost)]]
     return lines + [[Span("    "), span(str(edit), "command")] for edit in found.edits]

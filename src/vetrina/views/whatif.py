@@ -170,7 +170,7 @@ def _sinks(outcome: Outcome, width: int) -> list[Line]:
     recorded = counted(effects.events - effects.unrecorded, "event")
     title = f"Before and after, over {show_span(effects.span)} and {recorded}"
     lines: list[Line] = [[], [Span(title, "title")], *table(heads, rows, width, 2)]
-    words = f"a day: {effects.pace.words()}" + ("; ~ is extrapolated" if not effects.pace.days else "")
+    words = f"a day: {effects.pace.words()}" + ("; ~ is extrapolated" if effects.pace.extrapolated else "")
     if effects.streamed:
         words += f"; ~ holds {counted(effects.streamed, 'event')} of added streams (--rate), which nobody recorded"
     if effects.foreseen is not None and effects.foreseen.lessons.kinds:

@@ -98,11 +98,10 @@ def show_size(count: float) -> str:
 
 
 def exact_size(count: int) -> str:
-    """Return bytes as a size could be written that means exactly them: in the largest unit that they fill evenly."""
-    for unit in ("TiB", "GiB", "MiB", "KiB", "TB", "GB", "MB", "kB"):
-        if count and count % _UNITS[unit] == 0:
-            return f"{count // _UNITS[unit]} {unit}"
-    return f"{count} B"
+    """Return bytes as a size could be written that means exactly them: in a unit that they fill evenly, the shortest such text."""
+    units = ("TiB", "GiB", "MiB", "KiB", "TB", "GB", "MB", "kB") if count else ()
+    texts = [f"{count // _UNITS[unit]} {unit}" for unit in units if count % _UNITS[unit] == 0]
+    return min(texts, key=lambda text: len(text.partition(" ")[0]), default=f"{count} B")
 
 
 def exact_span(span: timedelta) -> str:

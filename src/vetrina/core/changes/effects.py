@@ -183,7 +183,7 @@ class Effects(Struct):
         return self.last - self.first if self.first and self.last else timedelta(0)
 
     def a_day(self, name: str) -> tuple[int | None, int | None]:
-        """Return the bytes that an appender writes in a day, before and after; None where the recording has no length."""
+        """Return the bytes that an appender writes in a day, before and after; None where nothing tells of a day."""
         shift = self.appenders[name]
         days = {day: one for (day, appender), one in self.days.items() if appender == name}
         return (

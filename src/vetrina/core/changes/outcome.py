@@ -78,9 +78,9 @@ class Outcome(Struct, frozen=True):
     def added_a_day(self) -> dict[str, int | None]:
         """Return the bytes a day that are written more (less, where below nothing), by kind of sink.
 
-        `file` is always there: files on disk. None where the recording has no length.
+        `file` is always there: files on disk. None where nothing tells of a day (`Pace.known`).
         """
-        found: dict[str, int | None] = {"file": 0 if self.effects.span else None}
+        found: dict[str, int | None] = {"file": 0 if self.effects.pace.known else None}
         for name in self.effects.appenders:
             kind = self.kinds.get(name, "file")
             before, after = self.effects.a_day(name)

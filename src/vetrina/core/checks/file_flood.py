@@ -24,6 +24,7 @@ from collections import Counter
 from collections.abc import Iterator
 
 from vetrina.core.base import clocks
+from vetrina.core.base.quantities import show_span
 from vetrina.core.checks._rolls import rolls
 from vetrina.core.checks.context import Check, CheckContext, Hit
 from vetrina.core.rolling.pace import pace_of
@@ -39,13 +40,14 @@ def find(scene: CheckContext) -> Iterator[Hit]:
         pace = pace_of(min(opened), max(opened), clocks.zone(scene.plan.zone))
         counts = Counter(clocks.local(one, clocks.zone(scene.plan.zone)).date() for one in opened)
         a_day = pace.a_day(len(opened), counts)
-        if a_day is None:  # all at one instant: that many are made within a day at the least
-            a_day = len(opened)
+        words = f"{pace.about}{a_day or 0:,} files a day, {pace.words()}"
+        if a_day is None:  # that many are made within a day at the least
+            a_day, words = len(opened), f"{len(opened):,} files within {show_span(pace.span)}"
         if a_day > scene.limit(CHECK, "files") and len(opened) >= scene.limit(CHECK, "least"):
             yield Hit(
                 roll.origin,
                 f"appender {appender.name}",
-                f"{appender.name} makes {pace.about}{a_day:,} files a day, {pace.words()}",
+                f"{appender.name} makes {words}",
                 "folders of that many files are slow to list, to copy and to search",
                 "roll at a larger size, or less often",
             )

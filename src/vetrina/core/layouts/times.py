@@ -28,10 +28,10 @@ _CLOCKS = (
     r"(?P<h>\d\d):(?P<i>\d\d)(?::(?P<sec>\d\d)(?:(?P<fs>[.,])(?P<f>\d{1,9}))?)?(?P<half> ?(?:AM|PM))?",
     r"(?P<ch>\d\d)(?P<ci>[0-5]\d)(?P<cs>[0-5]\d)(?:(?P<cfs>[.,])(?P<cf>\d{3}|\d{6}))?",
 )
-_ZONES = "|".join(
-    "UTC GMT ACDT ACST ADDT ADT AEDT AEST AHDT AHST AKDT AKST AST AWDT AWST BDT BST CAST CAT CDT CEST CET CST EAT EDT EEST EET "
-    "EST GDT GST HDT HKST HKT HST IDT IST JST KDT KST MDT MEST MESZ MET MEZ MMT MSD MSK MST NDDT NDT NST NZDT NZST PDT PKST PKT "
-    "PST SAST SST WAST WAT WEST WET WIB WIT WITA YDT YST".split()
+_ZONES = (
+    "ZONE|UTC|GMT|ACDT|ACST|ADDT|ADT|AEDT|AEST|AHDT|AHST|AKDT|AKST|AST|AWDT|AWST|BDT|BST|CAST|CAT|CDT|CEST|CET|CST|"
+    "EAT|EDT|EEST|EET|EST|GDT|GST|HDT|HKST|HKT|HST|IDT|IST|JST|KDT|KST|MDT|MEST|MESZ|MET|MEZ|MMT|MSD|MSK|MST|NDDT|"
+    "NDT|NST|NZDT|NZST|PDT|PKST|PKT|PST|SAST|SST|WAST|WAT|WEST|WET|WIB|WIT|WITA|YDT|YST"
 )
 """How zones are called in letters, by the time zone database, and in German: another word after a time is none."""
 _ZONE = rf"(?P<zone>(?P<zs> ?)(?:(?P<z>[+-]\d{{4}})(?!\d)|(?P<colon>[+-]\d\d:\d\d)|(?P<utc>Z\b)|(?P<word>{_ZONES})\b))?"

@@ -28,7 +28,7 @@ Whom = dict[tuple[str, int], int]
 
 
 class BufferPressure(Struct):
-    """What waited in a buffer: at most so many events, for how long at most; a crash lost some, the end of input found some waiting."""
+    """What waited in a buffer: at most so many events, for how long at most, whatever ended it; a crash lost some, the end of input found some waiting."""
 
     longest: int = 0
     waited: timedelta = timedelta(0)
@@ -202,8 +202,7 @@ class Watch(Gauge):
         self._in_buffer = 0
         buffer.lost += count if lost else 0
         buffer.left += count if end else 0
-        if not lost:
-            buffer.waited = max(buffer.waited, now - oldest)
+        buffer.waited = max(buffer.waited, now - oldest)
 
     def finish(self, now: datetime) -> AppenderPressure:
         """End the input, and return all that was found."""

@@ -7,7 +7,8 @@ from datetime import UTC, datetime, timedelta, tzinfo
 
 from msgspec import Struct
 
-from vetrina.core.base.quantities import show_size
+from vetrina.core.base.quantities import exact_size, exact_span, show_size
+from vetrina.core.base.wording import counted
 from vetrina.core.config.edits import Edit, put, step
 from vetrina.core.plan.rolling_policy import Roll
 from vetrina.core.rolling.periods import period_of
@@ -84,13 +85,17 @@ def clock_changes(now: datetime, zone: tzinfo) -> Iterator[datetime]:
 
 
 class Advice(Struct, frozen=True):
-    """Limits that meet a wish on this traffic, verified by simulating them; without edits, how near they come."""
+    """Limits that meet a wish on this traffic, verified by simulating them; without edits, how near they come.
+
+    ``untold``: they keep all of it, and it is shorter than the history that was wished for, so that it cannot tell.
+    """
 
     appender: str
     edits: tuple[Edit, ...]
     peak: int
     history: timedelta
     met: bool
+    untold: bool = False
 
 
 def advise(
@@ -109,20 +114,29 @@ def advise(
         found = play(edits)
         if found is None:
             continue
-        whole = not any(one.removed for one in found.files)
         kept, peak = kept_history(found), found.peak
-        met = (disk is None or peak <= disk) and (history is None or whole or kept >= history)
-        one = Advice(appender, edits, peak, kept, met)
-        if met:
+        fits, reaches = disk is None or peak <= disk, history is None or kept >= history
+        untold = fits and not reaches and not any(one.removed for one in found.files)
+        one = Advice(appender, edits, peak, kept, fits and reaches, untold)
+        if one.met:
             return one
-        if best is None or (disk is not None and best.peak > disk >= peak) or (peak <= (disk or peak) and kept > best.history):
+        if best is None or _nearer(one, best, disk):
             best = one
     return best or Advice(appender, (), 0, timedelta(0), met=False)
 
 
+def _nearer(one: Advice, best: Advice, disk: int | None) -> bool:
+    """Tell whether limits come nearer to a wish than the best so far."""
+    if one.untold != best.untold:
+        return one.untold
+    if disk is not None and best.peak > disk >= one.peak:
+        return True
+    return (disk is None or one.peak <= disk) and one.history > best.history
+
+
 def _candidates(appender: str, roll: Roll, disk: int | None, history: timedelta | None) -> Iterator[tuple[Edit, ...]]:
     base = f"appenders{step(appender)}.roll"
-    age = None if history is None else f"{-(-int(history.total_seconds()) // 3600) + 24} hours"
+    age = None if history is None else _days_or_less(timedelta(hours=-(-int(history.total_seconds()) // 3600) + 24))
     rename = (
         []
         if roll.rename_to or roll.path.has_number
@@ -133,14 +147,18 @@ def _candidates(appender: str, roll: Roll, disk: int | None, history: timedelta 
         return
     for part in (4, 8, 16, 32, 64):
         size = max(1, disk // part)
-        keep: dict[str, object] = {"disk": f"{disk - size} B", **dict.fromkeys(_given(roll, "files", "age"))}
+        keep: dict[str, object] = {"disk": exact_size(disk - size), **dict.fromkeys(_given(roll, "files", "age"))}
         if age is not None:
             keep["age"] = age
         yield (
             *rename,
-            put(f"{base}.at-size", f"{size} B", f"roll at {show_size(size)}"),
+            put(f"{base}.at-size", exact_size(size), f"roll at {show_size(size)}"),
             put(f"{base}.keep", keep, f"keep {show_size(disk - size)}"),
         )
+
+
+def _days_or_less(span: timedelta) -> str:
+    return exact_span(span) if span % timedelta(days=1) else counted(span.days, "day")
 
 
 def _given(roll: Roll, *names: str) -> list[str]:

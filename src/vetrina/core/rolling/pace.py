@@ -16,22 +16,34 @@ from vetrina.core.base.quantities import show_span
 
 A_DAY = timedelta(days=1)
 _SLACK = A_DAY / 100
+SHORTEST = timedelta(minutes=1)
+"""The shortest recording of which a day is extrapolated."""
 
 
 class Pace(Struct, frozen=True):
-    """How long a recording is, and which days of it are whole; without any, a day is extrapolated."""
+    """How long a recording is, and which days of it are whole; without any, a day is extrapolated, but of less than a minute."""
 
     span: timedelta
     days: tuple[date, ...] = ()
 
     def a_day(self, whole: float, by_day: Mapping[date, float]) -> int | None:
-        """Return what an amount comes to in a day, None where the recording has no length.
+        """Return what an amount comes to in a day, None where the recording has no whole day and less than a minute.
 
         ``whole`` is all of it, ``by_day`` the same by the day in the plan's zone.
         """
         if self.days:
             return round(sum(by_day.get(day, 0) for day in self.days) / len(self.days))
-        return round(whole * (A_DAY / self.span)) if self.span else None
+        return round(whole * (A_DAY / self.span)) if self.extrapolated else None
+
+    @property
+    def extrapolated(self) -> bool:
+        """Tell whether a day is extrapolated."""
+        return not self.days and self.span >= SHORTEST
+
+    @property
+    def known(self) -> bool:
+        """Tell whether anything is said of a day."""
+        return bool(self.days) or self.extrapolated
 
     @property
     def about(self) -> str:
@@ -42,6 +54,8 @@ class Pace(Struct, frozen=True):
         """Return what a figure `a day` stands on."""
         if not self.span:
             return "the recording has no length"
+        if not self.known:
+            return f"the recording is {show_span(self.span)} long, too short for it"
         if not self.days:
             return f"at this recording's pace, {show_span(self.span)} long"
         if len(self.days) == 1:

@@ -67,9 +67,10 @@ class Outlook(Struct):
 
 
 class AdvisedLimits(Struct):
-    """Limits that meet a wish, tried on this traffic; `met` tells whether they do."""
+    """Limits that meet a wish, tried on this traffic; `met` tells whether they do, `untold` that they may: it was too short to tell."""
 
     met: bool
+    untold: bool
     edits: list[str]
     peak_disk_bytes: int
     history_seconds: float
@@ -196,7 +197,9 @@ def _outlook(found: Forecast) -> Outlook:
 
 
 def _advice(found: Advice) -> AdvisedLimits:
-    return AdvisedLimits(found.met, [str(edit) for edit in found.edits], found.peak, found.history.total_seconds())
+    return AdvisedLimits(
+        found.met, found.untold, [str(edit) for edit in found.edits], found.peak, found.history.total_seconds()
+    )
 
 
 def names_document(name: str, rows: Iterable[tuple[str, str]]) -> RollingNames:

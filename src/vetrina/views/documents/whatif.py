@@ -42,7 +42,7 @@ class DayAmounts(Struct):
 
 
 class DayBytes(Struct):
-    """Bytes in a day, worked out as `pace` says; null where the recording has no length."""
+    """Bytes in a day, worked out as `pace` says; null where the recording has no whole day and less than a minute."""
 
     before: int | None
     after: int | None
@@ -289,7 +289,7 @@ def _a_day(effects: Effects, name: str, scale: Scale) -> DayBytes:
 def _pace(effects: Effects) -> PaceOf:
     pace = effects.pace
     return PaceOf(
-        "whole-days" if pace.days else "extrapolated" if pace.span else "unknown",
+        "whole-days" if pace.days else "extrapolated" if pace.extrapolated else "unknown",
         pace.span.total_seconds(),
         [day.isoformat() for day in pace.days],
         effects.streamed,

@@ -643,13 +643,14 @@ export function unheard(plan, tried, traffic, change) {
 }
 
 const A_DAY = 86_400_000_000;
+const SHORTEST = 60_000_000;
 
-/** Bytes in a day: an average over whole days, else extrapolated; null where the recording has no length. */
+/** Bytes in a day: an average over whole days, else extrapolated; null of less than a minute. */
 export function aDay(traffic, whole, byDay) {
   if (traffic.whole.length) {
     return rounded(traffic.whole.reduce((sum, day) => sum + (day < 0 ? 0 : byDay[day]), 0) / traffic.whole.length);
   }
-  return traffic.span ? rounded(whole * (A_DAY / traffic.span)) : null;
+  return traffic.span >= SHORTEST ? rounded(whole * (A_DAY / traffic.span)) : null;
 }
 
 // ---------------------------------------------------------------- files that roll, played
@@ -1546,7 +1547,7 @@ class Page {
       el(
         "p",
         { class: "quiet" },
-        `A day: ${this.traffic.pace}${this.traffic.whole.length ? "" : "; ~ is extrapolated"}.`,
+        `A day: ${this.traffic.pace}${this.traffic.whole.length || this.traffic.span < SHORTEST ? "" : "; ~ is extrapolated"}.`,
       ),
     );
   }

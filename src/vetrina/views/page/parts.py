@@ -213,7 +213,7 @@ def _limits(window: Window) -> list[str]:
     pace = window.recorded.kinds.pace
     return [
         "Events that nobody recorded are in no figure: where a level is lowered, messages that were not written when this was recorded are not foreseen.",
-        f"A day: {pace.words()}." if pace.span else "The recording has no length, so nothing is said of a day.",
+        f"A day: {pace.words()}." if pace.known else f"Nothing is said of a day: {pace.words()}.",
         "Rules that look at the message, the fields or the error of an event are answered for each recorded event; where you ask for a logger and a level alone, the page says that the event itself decides.",
         "Limits, recalls and queues look at what came before: the page says where they are, and has no figures for what they do under a change.",
         "Files begin with an empty folder, and what other programs write is not known.",
