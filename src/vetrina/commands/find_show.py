@@ -15,20 +15,24 @@ from vetrina.commands.find_end import remark_unreadable, summary
 from vetrina.commands.find_lines import JsonMaker, shower
 from vetrina.commands.find_sources import newcomers, written_by
 from vetrina.commands.find_taps import taps
+from vetrina.commands.unknown_names import unknown_lines
 from vetrina.core.base.errors import NotUnderstood
 from vetrina.core.base.faults import refuse
+from vetrina.core.base.logger_names import ROOT
 from vetrina.core.finding.blocks import Blocks, Bounds
 from vetrina.core.finding.counts import CountsMaker
 from vetrina.core.finding.entry import Entry
 from vetrina.core.finding.folds import folded
 from vetrina.core.finding.journeys import Shared, journeys
+from vetrina.formats.opening import only_once
 from vetrina.views import found_tables as tables
 from vetrina.views.documents import find as documents
-from vetrina.views.screen import Span
+from vetrina.views.screen import Line, Span
 from vetrina.work.conditions import expressions_of
 from vetrina.work.finding import Finding, Search, Searched
 from vetrina.work.following import Following
 from vetrina.work.jobs import Engine
+from vetrina.work.known_names import AskedName
 from vetrina.work.parts import batched
 from vetrina.work.sources import Written, files_on_disk
 from vetrina.work.standing import standing_files
@@ -58,8 +62,27 @@ def show(call: Call, written: Written, search: Search, engine: Engine | None) ->
     unreadable = remark_unreadable(finding)
     calling.remark(summary(finding, time.monotonic() - begun))
     hits = sum(finding.hits)
+    if not call.follow:
+        calling.remark(_unknown(call, search, hits))
     if wanting or unreadable or call.short or (call.fail_on == "none" and not hits) or (call.fail_on == "some" and hits):
         raise typer.Exit(calling.Exit.WANTING)
+
+
+def _unknown(call: Call, search: Search, hits: int) -> list[Line]:
+    """Return which names in the call no event of the sources has: all where nothing was found, else those beside which others were."""
+    asked, sources = search.asked, [one for one in search.sources if not only_once(one.file.path)]
+    names = [AskedName("--not-logger", one) for one in asked.not_loggers]
+    if not hits or len(asked.loggers) > 1:
+        names += [AskedName("--logger", one) for one in asked.loggers]
+    if not hits:
+        names += [AskedName("--field", one, is_field=True) for one, _ in asked.fields]
+    if not hits and asked.shared is not None and asked.shared.field:
+        names.append(AskedName("--journey", asked.shared.field, is_field=True))
+    if not names or not sources:
+        return []
+    known = () if call.read is None else (ROOT, *call.read.loggers)
+    label = sources[0].name if len(sources) == 1 else f"{len(sources)} sources"
+    return unknown_lines(names, known, sources, label, search.scale, asked.separator)
 
 
 def _view(call: Call) -> Callable[[Call, Searched, _Entries], bool]:

@@ -11,7 +11,7 @@ from typing import Annotated, Any, get_type_hints
 import typer
 from msgspec import Struct
 
-from vetrina.commands import calling, completing
+from vetrina.commands import calling, completing, unknown_names
 from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.formats.plans import read_resolved_plan
 from vetrina.views.notes import document_notes
@@ -142,6 +142,8 @@ class PlanOptions(Struct, frozen=True):
         )  # fmt: skip
         if found.adoption is not None:
             calling.remark(document_notes(found.adoption, str(plan), named=bool(self.by), quiet=quiet))
+        if self.tune or self.set_:
+            unknown_names.ask_about_changes(found.plan)
         return found
 
     def given(self) -> dict[str, object]:

@@ -8,7 +8,7 @@ from typing import Annotated
 
 import typer
 
-from vetrina.commands import calling, completing, learning, options
+from vetrina.commands import calling, completing, learning, options, unknown_names
 from vetrina.commands.reading import reading
 from vetrina.core.base import clocks
 from vetrina.core.base.errors import NotUnderstood
@@ -78,6 +78,7 @@ def run(
     )
     calling.picture_kind(plot)
     streams = streams_of(found.plan.scale, rate, "--rate")
+    unknown_names.ask_about(found.plan, "--rate", [one.logger for one in streams])
     inputs = calling.readable(inputs_of(events, also), "pressure", again=bool(repeat > 1 or spread or rate or learn))
     with (
         wish.learned(given, plan, found, changed=bool(given.set_ or given.tune), strict=strict) as learned,

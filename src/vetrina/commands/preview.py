@@ -10,9 +10,9 @@ from typing import Annotated
 import typer
 from msgspec import Struct
 
-from vetrina.commands import calling, completing, options
+from vetrina.commands import calling, completing, options, unknown_names
 from vetrina.commands.progress import watched
-from vetrina.commands.reading import reading
+from vetrina.commands.reading import reading, tell_unknown_names
 from vetrina.core.base.events import Event
 from vetrina.core.base.faults import refuse
 from vetrina.core.base.levels import Scale
@@ -112,6 +112,7 @@ def run(
     names = tuple(dict.fromkeys([*appender, *(beside or ())]))
     known_appenders(found.plan, names, "--appender")
     part = calling.part_of(found.plan.scale, logger, level, [])
+    unknown_names.ask_about(found.plan, "--logger", [logger])
     look.answer(found.plan, part, names, events, also)
 
 
@@ -207,6 +208,7 @@ def _events(
     stream = EventStream(inputs.label, scale=plan.scale, strict=strict)
     with watched(inputs, prints=True), open_input(inputs) as file:
         yield stream.numbered(file)
+    tell_unknown_names(inputs)
     calling.remark_bad_lines(stream.name, stream.unreadable, stream.bad_lines)
     if stream.unreadable:
         raise typer.Exit(calling.Exit.WANTING)

@@ -10,17 +10,22 @@ import msgspec
 import typer
 
 from vetrina.commands import calling, completing, options
-from vetrina.commands.read_written import How, print_draft, written_by
+from vetrina.commands.read_written import How, Written, print_draft, written_by
 from vetrina.commands.reading import reading
+from vetrina.commands.unknown_names import unknown_lines
 from vetrina.core.base.faults import refuse
 from vetrina.core.base.levels import Scale
+from vetrina.core.routing.parts import Part
 from vetrina.core.templates.forms import Template
 from vetrina.core.templates.reading_times import dated, pattern_of
 from vetrina.formats.inputs import Inputs
 from vetrina.formats.logs import LogReader
+from vetrina.formats.sources import Layout, Source
 from vetrina.views import read as view
 from vetrina.views.documents import read as documents
+from vetrina.views.screen import Line
 from vetrina.work.asked import known_level
+from vetrina.work.known_names import AskedName
 from vetrina.work.read_logs import LogReading, ReadJob, Wanted
 
 
@@ -95,9 +100,19 @@ def run(
         )
         job = ReadJob(written.form, written.scale, written.encoding, written.day, default_level or "info", wanted)
         found = _show(inputs, job, first, (workers, cluster))
+        if not found.shown and not inputs.only_once and not cluster:
+            calling.remark(_unknown(inputs, written, default_level or "info", asked[0]))
     _tell(found.reader, logs, found.shown, stopped=found.shown == first, as_json=json)
     if found.reader.misfits or not found.reader.events or written.short:
         raise typer.Exit(calling.Exit.WANTING)
+
+
+def _unknown(logs: Inputs, written: Written, default_level: str, part: Part) -> list[Line]:
+    """Return which logger and fields that were asked for no event of the logs has."""
+    layout = Layout(written.form, written.encoding, written.day, default_level)
+    names = [AskedName("--logger", part.logger)] if part.logger else []
+    names += [AskedName("--field", name, is_field=True) for name, _ in part.fields]
+    return unknown_lines(names, (), [Source(one, layout) for one in logs.parts], logs.label, written.scale, written.separator)
 
 
 def _needed(form: Template, default_level: str | None, day: str, zone: str | None, scale: Scale) -> None:

@@ -6,10 +6,11 @@ from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from typing import TYPE_CHECKING
 
-from vetrina.commands import calling
+from vetrina.commands import calling, unknown_names
 from vetrina.commands.progress import watched
 from vetrina.core.base.faults import refuse
 from vetrina.formats.remote import is_url
+from vetrina.formats.sources import Source
 from vetrina.formats.steady import Standing
 from vetrina.views.screen import number
 from vetrina.work.engines import workers_of
@@ -40,6 +41,14 @@ def reading(
     for name, before, now in standing.grown(apart=engine is not None):
         words = f"note: {name} grew while it was read, from {number(before)} to {number(now)} bytes: its end may not be in it"
         calling.remark([words])
+    if plans and not cluster:
+        tell_unknown_names(inputs)
+
+
+def tell_unknown_names(inputs: Inputs) -> None:
+    """Tell which names in options neither the plan nor these events know; of events that can be read only once, later, the plan alone tells."""
+    if not inputs.only_once:
+        unknown_names.tell_unknown([Source(one) for one in inputs.parts], inputs.label)
 
 
 @contextmanager

@@ -10,7 +10,7 @@ from typing import Annotated
 import typer
 from msgspec import Struct
 
-from vetrina.commands import calling, completing, learning, options
+from vetrina.commands import calling, completing, learning, options, unknown_names
 from vetrina.commands.reading import reading
 from vetrina.core.base import clocks
 from vetrina.core.base.errors import NotUnderstood
@@ -107,6 +107,7 @@ def run(
     inputs = calling.readable(_given(events, also), "rolling", again=bool(repeat > 1 or disk or history or rate or learn))
     moment, limits = calling.moment(on, found.plan.zone, "--on") if on else None, _wish(disk, history)
     streams = streams_of(found.plan.scale, rate, "--rate")
+    unknown_names.ask_about(found.plan, "--rate", [one.logger for one in streams])
     with (
         wish.learned(given, plan, found, changed=bool(given.set_ or given.tune), strict=strict) as learned,
         reading(inputs, _hands(scale, workers, cluster), cluster, plans=[found.plan]) as engine,

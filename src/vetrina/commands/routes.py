@@ -11,7 +11,7 @@ from typing import Annotated
 import typer
 from msgspec import Struct
 
-from vetrina.commands import calling, completing, options
+from vetrina.commands import calling, completing, options, unknown_names
 from vetrina.commands.reading import reading
 from vetrina.core.base.faults import refuse
 from vetrina.core.config.resolution import ResolvedPlan
@@ -74,6 +74,8 @@ def run(
     """
     part, inputs = calling.part_of(found.plan.scale, logger, level, field), inputs_of(events, also)
     known_appenders(found.plan, appender, "--appender")
+    unknown_names.ask_about(found.plan, "--logger", [logger])
+    unknown_names.ask_about(found.plan, "--field", fields=[name for name, _ in part.fields])
     _possible(fail_on, plot, counts_only, {"--each": each, "--group-by": group_by})
     with reading(inputs, workers, cluster, prints=each, plans=[found.plan]) as engine:
         recording = Recording(inputs, strict=strict, engine=engine)

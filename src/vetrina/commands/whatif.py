@@ -10,7 +10,7 @@ import msgspec
 import typer
 from msgspec.structs import replace
 
-from vetrina.commands import calling, completing, learning, options
+from vetrina.commands import calling, completing, learning, options, unknown_names
 from vetrina.commands.command import PlainCommand
 from vetrina.commands.reading import reading
 from vetrina.core.base.events import Event
@@ -162,6 +162,7 @@ def run(
     today, changed = given.read(plan), [one.made(given, plan) for one in changes]
     wanted = _wanted(must_show, today) if must_show else None
     streams = streams_of(today.plan.scale, rate, "--rate")
+    unknown_names.ask_about(today.plan, "--rate", [one.logger for one in streams])
     with (
         wish.learned(given, plan, today, changed=True, strict=strict) as learned,
         calling.again_and_again(inputs_of(events, also)) as inputs,
