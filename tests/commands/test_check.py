@@ -221,6 +221,18 @@ def test_the_tangled_plans_hold_each_mistake(run: Run) -> None:
     } <= faults
 
 
+def test_a_place_that_two_plans_write_to_is_found_and_checks_are_counted_once(run: Run, write: Write) -> None:
+    plan = "vetrina: 1\nloggers: {root: {to: NAME}}\nappenders: {NAME: {sink: file, path: PATH, roll: {every: day, rename-to: '{period|%Y-%m-%d}.{n}', keep: {files: 3}}}}\n"
+    write("a.yaml", plan.replace("NAME", "hall").replace("PATH", "x/../log.txt"))
+    write("b.yaml", plan.replace("NAME", "desk").replace("PATH", "log.txt"))
+    write("c.yaml", plan.replace("NAME", "gate").replace("PATH", "other.txt"))
+    found = run("check", "a.yaml", "b.yaml", "c.yaml", "--only", "shared-place")
+
+    assert "b.yaml:3:13: warning shared-place: desk and hall of a.yaml write to one place: file log.txt" in found.out
+    assert "1 finding: 1 warning (1 check looked over 3 plans)" in found.out
+    assert "Nothing found" in run("check", "a.yaml", "a.yaml", "c.yaml", "--only", "shared-place").out
+
+
 def test_pages_and_list(run: Run) -> None:
     assert "one message arrives twice in one sink" in run("check", "--explain", "twice").out
     assert "--limit wide-debug.loggers=VALUE (now 5)" in run("check", "--explain", "wide-debug").out

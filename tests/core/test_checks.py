@@ -100,28 +100,32 @@ WITH_EDIT = [
 ]
 
 
-@pytest.mark.parametrize("code", WITH_EDIT)
-def test_the_edit_of_a_finding_mends_it(code: str) -> None:
+def mended(body: str, edit: str) -> list[Finding]:
+    """Return what `check` says of a plan after the edit of a finding."""
     from vetrina.core.config.resolution import SetOption, TuneOption, parse_path
     from vetrina.core.schema.nodes import Source, synthetic
     from vetrina.formats.documents import read_document
 
-    bad, _ = examples(code)
-    first = next(one for one in findings(bad) if one.code == code and one.edit)
-    option, _, text = first.edit.partition(" ")
-    source = Source(first.edit, "option")
+    option, _, text = edit.partition(" ")
+    source = Source(edit, "option")
     tunes: list[TuneOption] = []
     sets: list[SetOption] = []
     if option == "--tune":
         logger, level = text.rsplit("=", 1)
-        tunes.append(TuneOption(first.edit, logger, level, source))
+        tunes.append(TuneOption(edit, logger, level, source))
     else:
         parsed = parse_path(text.strip("'"))
         node = read_document(parsed[1][1:], source, lambda _fault: None)
-        sets.append(SetOption(first.edit, parsed[0], node or synthetic(source, ""), source))
-    after = checking.check(in_force("vetrina: 1\n" + bad, sets=tuple(sets), tunes=tuple(tunes)), Circumstances())
+        sets.append(SetOption(edit, parsed[0], node or synthetic(source, ""), source))
+    return checking.check(in_force("vetrina: 1\n" + body, sets=tuple(sets), tunes=tuple(tunes)), Circumstances())
 
-    assert first.message not in {one.message for one in after if one.code == code}
+
+@pytest.mark.parametrize("code", WITH_EDIT)
+def test_the_edit_of_a_finding_mends_it(code: str) -> None:
+    bad, _ = examples(code)
+    first = next(one for one in findings(bad) if one.code == code and one.edit)
+
+    assert first.message not in {one.message for one in mended(bad, first.edit) if one.code == code}
 
 
 FOLDER = PathFacts("/x", exists=True, is_folder=True, writable=True, free=50 << 30, total=100 << 30, ignored=True)
@@ -162,7 +166,7 @@ def test_codes_are_their_modules_names_and_every_page_has_its_examples() -> None
 
 
 CLEAN = """
-loggers: {root: {level: info, to: [book, post]}, ropeway.gate: debug}
+loggers: {root: {level: info, to: [book, post]}, ropeway.gate: warn}
 appenders:
   book: {sink: file, path: /var/log/sereno/book.log, floor: info, template: line,
     roll: {every: day, rename-to: "/var/log/sereno/book-{period|%Y-%m-%d}.log.gz", keep: {age: 14 days}}}
@@ -230,3 +234,64 @@ def test_a_rule_that_drops_everything_is_told_where_it_does(rules: str, found: i
         return
 
     assert [one.subject for one in findings(body) if one.code == "drops-all"] == ["appender a"] * found
+
+
+BOOKS = "appenders: {{all: {{sink: none}}, low: {{sink: none, {low}}}, errors: {{sink: none, {high}}}}}\n"
+DIVIDED = BOOKS.format(low="ceiling: info", high="floor: error")
+RULED = BOOKS.format(low="rules: [{drop: {level: warn..}}]", high="rules: [{keep: {level: error..}}], otherwise: drop")
+
+
+@pytest.mark.parametrize(
+    "body, words",
+    [
+        pytest.param(f"loggers: {{root: {{level: info, to: [low, errors]}}}}\n{DIVIDED}", ["notice and warn of root fall between low (up to info) and errors (from error on)", "neither of the two", "floor=notice"], id="by windows"),
+        pytest.param(f"loggers: {{root: {{level: info, to: [low, errors]}}}}\n{RULED}", ["warn of root fall between low (up to notice) and errors (from error on)", "let the rules"], id="by rules"),
+        pytest.param(f"loggers: {{root: {{level: info, to: [all, low, errors]}}}}\n{RULED}", ["warn of root", "only to all, which takes every level"], id="beside one that takes everything"),
+        pytest.param(f"loggers: {{root: {{level: info, to: all}}, x: {{to: [low, errors]}}}}\n{RULED}", ["warn of x", "only to all"], id="beside one above that takes everything"),
+        pytest.param(f"loggers: {{root: {{level: info, to: [{{appender: all, floor: warn, ceiling: warn}}]}}, x: {{to: [low, errors]}}}}\n{RULED}", [], id="one above that takes what is between"),
+        pytest.param(f"loggers: {{root: {{level: error, to: [low, errors]}}}}\n{RULED}", [], id="what the level stops anyway"),
+        pytest.param("loggers: {root: {level: info, to: [a, b]}}\nappenders: {a: {sink: none, floor: warn}, b: {sink: none, rules: [{keep: {message: x}}], otherwise: drop}}", [], id="a rule that asks for the message may let it through"),
+    ],
+)  # fmt: skip
+def test_levels_that_fall_between_appenders(body: str, words: list[str]) -> None:
+    found = [one for one in findings(body) if one.code == "window-gap"]
+
+    assert bool(found) is bool(words)
+    text = " ".join(f"{one.message} {one.why} {one.remedy} {one.edit}" for one in found)
+    assert [word for word in words if word not in text] == [], text
+
+
+LETTERS = "letters: {sink: mail, host: h, from: a@x.example, recipients: b@x.example"
+
+
+@pytest.mark.parametrize(
+    "loggers, rules, words",
+    [
+        ("root: {to: [a, letters]}", "rules: [{drop: {logger: x}}, {drop: {}}]", ["let rule 1 of letters spare errors", "appenders[letters].rules[1].drop.level=..warn"]),
+        ("root: {to: [a, letters]}", "rules: [{drop: {level: error..}}]", ["let rule 0 of letters spare errors"]),
+        ("root: {to: [a, letters]}", "rules: [{keep: {level: ..warn}}], otherwise: drop", ["add a rule to letters that keeps errors", "keep: {level: error..}"]),
+        ("root: {to: [a, {appender: letters, rules: [{drop: {}}]}]}", "", ["let rule 0 of root's attachment spare errors", "loggers[root].to[1].rules[0].drop.level=..warn"]),
+        ("root: {to: [a, {appender: letters, ceiling: warn}]}", "", ["widen the window of root's attachment"]),
+        ("root: {to: [a, letters]}, x: {to: a, climb: false}", "", ["attach letters to x", "loggers[x].to={add: [letters]}"]),
+    ],
+)  # fmt: skip
+def test_advice_names_the_gate_that_keeps_errors_away(loggers: str, rules: str, words: list[str]) -> None:
+    body = f"loggers: {{{loggers}}}\nappenders: {{a: {{sink: none}}, {LETTERS}{', ' if rules else ''}{rules}}}}}\n"
+    (found,) = [one for one in findings(body) if one.code == "unheard-errors"]
+
+    text = f"{found.remedy} {found.edit}"
+    assert [word for word in words if word not in text] == [], text
+    assert ("attach letters" in text) is ("attach letters to x" in words)
+    if found.edit:
+        assert "unheard-errors" not in {one.code for one in mended(body, found.edit)}
+
+
+def test_what_is_unattached_under_a_stage_is_said_of_the_stage() -> None:
+    body = "loggers: {root: {to: [a, b]}}\nappenders: {a: {sink: none}, b: {sink: none}}\nstages: {live: {loggers: {root: {to: [a]}}}}\n"
+
+    assert "unattached" not in {one.code for one in findings(body)}
+    (found,) = [one for one in findings(body + "# stage live\n") if one.code == "unattached"]
+    assert (found.message, found.why) == (
+        "appender b is attached to no logger under stage live",
+        "nothing will arrive in its sink then",
+    )

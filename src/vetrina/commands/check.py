@@ -21,6 +21,7 @@ from vetrina.core.base.faults import Fault, Refused, Unreadable, offer, refuse
 from vetrina.core.checks import load, page
 from vetrina.core.checks import runner as checking
 from vetrina.core.checks.context import SEVERITIES, Check
+from vetrina.core.checks.shared_place import lasting_places
 from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.core.survey.statements import Statement
 from vetrina.formats.documents import decode
@@ -171,6 +172,8 @@ class _Call(msgspec.Struct, frozen=True):
     workers: str
     cluster: str
     source: list[str] = []
+    places: dict[str, dict[str, str]] = {}
+    """The files and tables that the plans before write to."""
 
     def check(self, plan: str) -> _Result:
         """Return the findings on one plan; one that is no document is told, and the next one looked at."""
@@ -178,7 +181,13 @@ class _Call(msgspec.Struct, frozen=True):
             text = decode(sys.stdin.buffer.read(), "-") if plan == "-" else None
             found = self._read(plan, text, None)
             known, bad = self._circumstances(found)
-            known = replace(known, document=found.adoption is not None, statements=self._statements(found))
+            known = replace(
+                known,
+                document=found.adoption is not None,
+                statements=self._statements(found),
+                elsewhere={place: who for other, places in self.places.items() if other != plan for place, who in places.items()},
+            )
+            self.places[plan] = lasting_places(found.plan, plan)
             names = found.stage_names() if self.all_stages else []
             findings = (
                 checking.check_stages(partial(self._read, plan, text), names, known, self.wanted)
@@ -310,7 +319,7 @@ class _Report(msgspec.Struct):
         if as_json:
             calling.print_json(documents.document(self.findings))
         elif any(one.known is not None for one in self.results):
-            looked = sum(len(_ran(one, self.checks, self.wanted)) for one in self.results)
+            looked = len({code for one in self.results for code in _ran(one, self.checks, self.wanted)})
             calling.print_lines(view.finding_lines(self.findings, looked, len(self.results), width))
 
     def end(self) -> None:

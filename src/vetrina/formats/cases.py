@@ -15,7 +15,7 @@ import msgspec
 from vetrina.core.base.events import ErrorDetail, Event, SourcePosition
 from vetrina.core.base.expressions import BadExpression, Expression
 from vetrina.core.base.faults import Fault, Refused, offer, refuse
-from vetrina.core.base.levels import NAMES, LevelRange, Scale
+from vetrina.core.base.levels import LevelRange, Scale
 from vetrina.core.base.logger_names import event_name, tree_name
 from vetrina.core.base.origins import Origin, Sourced
 from vetrina.core.changes.expecting import Case, LineTest, Recorded, named, sink_names
@@ -340,7 +340,7 @@ def _beside(sections: tuple[BesideKeys, ...] | None, plan: Plan, events: tuple[E
 
 def _named(one: LevelRange, scale: Scale) -> list[int]:
     """Return the severities of a range that have a name; one without any gives its lower end."""
-    known = sorted({*NAMES.values(), *scale.extra.values()})
+    known = scale.named()
     return [severity for severity in known if one.holds(severity)] or [one.low]
 
 

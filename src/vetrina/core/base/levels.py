@@ -98,6 +98,10 @@ class Scale:
         """Return the built-in name of exactly this severity, else the plan's, else the number."""
         return self._shown.get(severity) or str(severity)
 
+    def named(self) -> list[int]:
+        """Return every severity that has a name, the lowest first."""
+        return sorted({*NAMES.values(), *self.extra.values()})
+
     def names(self) -> list[str]:
         """Return every name that may be written, thresholds included."""
         return [*NAMES, *self.extra, *ALIASES, *THRESHOLDS]

@@ -19,6 +19,7 @@ from vetrina.core.plan.model import Appender, Attachment, Plan, Rule, SinkTraits
 from vetrina.core.pressure.gauges import AppenderPressure
 from vetrina.core.rolling.simulation import FileSimulation
 from vetrina.core.routing.counting import ChannelCount
+from vetrina.core.routing.router import Router
 from vetrina.core.survey.statements import Statement
 
 Severity = Literal["error", "warning", "hint"]
@@ -133,6 +134,7 @@ class CheckContext:
         limits: dict[str, dict[str, float]] | None = None,
         rush: RushSeen | None = None,
         statements: Sequence[Statement] | None = None,
+        elsewhere: dict[str, str] | None = None,
     ) -> None:
         self.found = found
         self.plan: Plan = found.plan
@@ -142,6 +144,7 @@ class CheckContext:
         self.hosts = hosts or {}
         self.rolled = rolled
         self.statements = statements or ()
+        self.elsewhere = elsewhere or {}
         self.rush = rush or RushSeen({}, {})
         self._limits = limits or {}
 
@@ -152,6 +155,11 @@ class CheckContext:
     def level(self, severity: int) -> str:
         """Return a severity's name."""
         return self.plan.scale.name(severity)
+
+    @cached_property
+    def router(self) -> Router:
+        """Return the plan compiled."""
+        return Router(self.plan)
 
     @cached_property
     def lifts(self) -> bool:

@@ -64,7 +64,8 @@ class Finding(Struct, frozen=True):
 class Circumstances(Struct, frozen=True):
     """What checks may know besides the plan: events seen, this machine, the network, thresholds.
 
-    ``document`` tells whether the plan was read from a document in another format; ``statements`` are those of the program.
+    ``document`` tells whether the plan was read from a document in another format; ``statements`` are those of the program;
+    ``elsewhere`` are the places that other plans of the call write to, with who does.
     """
 
     seen: dict[str, LoggerSeen] | None = None
@@ -75,6 +76,7 @@ class Circumstances(Struct, frozen=True):
     rush: RushSeen | None = None
     document: bool = False
     statements: tuple[Statement, ...] | None = None
+    elsewhere: dict[str, str] = {}
 
     def needs(self) -> set[str]:
         """Return which kinds of check can be run."""
@@ -196,6 +198,7 @@ def check(found: ResolvedPlan, known: Circumstances, only: frozenset[str] = froz
         limits=known.limits,
         rush=known.rush,
         statements=known.statements,
+        elsewhere=known.elsewhere,
     )
     needs = replace(known, document=found.adoption is not None).needs()
     checks = [one for code, one in load().items() if one.needs in needs and (not only or code in only)]

@@ -17,6 +17,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from vetrina.core.base.wording import plural
 from vetrina.core.checks.context import Check, CheckContext, Hit
 
 
@@ -25,6 +26,8 @@ def find(scene: CheckContext) -> Iterator[Hit]:
     switched_off = {
         one.appender: entry.name for entry in scene.plan.loggers.values() if not entry.enabled.value for one in entry.to
     }
+    stages = scene.found.overrides.stages
+    under = f" under {plural(len(stages), 'stage')} {' and '.join(stages)}" if stages else ""
     for appender in scene.plan.appenders.values():
         if scene.attached[appender.name]:
             continue
@@ -32,8 +35,9 @@ def find(scene: CheckContext) -> Iterator[Hit]:
         yield Hit(
             appender.origin,
             f"appender {appender.name}",
-            f"appender {appender.name} is attached to no logger" + (f" but {only}, which is switched off" if only else ""),
-            "nothing will ever arrive in its sink",
+            f"appender {appender.name} is attached to no logger{under}"
+            + (f" but {only}, which is switched off" if only else ""),
+            f"nothing will{'' if under else ' ever'} arrive in its sink{under and ' then'}",
             "name it under a logger's to, or remove it" if not only else f"switch {only} on, or attach it elsewhere",
             f"--set 'loggers.root.to={{add: [{appender.name}]}}'" if not only else f"--set 'loggers[{only}].enabled=true'",
         )

@@ -18,13 +18,14 @@ Fine::
 from __future__ import annotations
 
 from collections.abc import Iterator
+from typing import NamedTuple
 
 from vetrina.core.base.levels import HIGHEST
 from vetrina.core.base.logger_names import ROOT, tree_name
 from vetrina.core.base.origins import Origin
 from vetrina.core.checks.context import ERROR, Check, CheckContext, Hit
-from vetrina.core.plan.conditions import reduce
-from vetrina.core.plan.model import Appender, Attachment
+from vetrina.core.plan.conditions import All, Condition, LevelIs, reduce
+from vetrina.core.plan.model import Appender, Attachment, Rule
 from vetrina.core.routing.router import RuleIndex, bound_loggers, left_rules
 
 
@@ -42,19 +43,14 @@ def find(scene: CheckContext) -> Iterator[Hit]:
             told.update({name} if parent in told else ())
             continue
         climb = list(scene.tree.attachments(name))
-        if any(one.appender in meant and not _shut(one, meant[one.appender], rules, name) for _, one in climb):
+        if any(one.appender in meant and _shut(scene, via, one, rules, name) is None for via, one in climb):
             continue
         over = [appender for appender in meant if any(scene.tree.is_below(name, at) for at, _ in scene.attached[appender])]
         if over:
             told.add(name)
-            origin, why = _why(scene, name, over[0], meant[over[0]], rules)
+            origin, why, fix, edit = _why(scene, name, over[0], rules)
             yield Hit(
-                origin,
-                f"logger {name}",
-                f"errors of {name} cannot reach {over[0]}, which is meant for errors",
-                why,
-                f"let them climb to where {over[0]} is attached, or attach {over[0]} to {name}",
-                f"--set 'loggers[{name}].to={{add: [{over[0]}]}}'",
+                origin, f"logger {name}", f"errors of {name} cannot reach {over[0]}, which is meant for errors", why, fix, edit
             )
 
 
@@ -70,29 +66,67 @@ def _meant_for_errors(scene: CheckContext) -> dict[str, Appender]:
     }
 
 
-def _shut(attachment: Attachment, appender: Appender, rules: dict[str, RuleIndex], logger: str) -> str:
-    """Return what keeps every error of a logger from an appender at one attachment, nothing where some may pass."""
+class _Shut(NamedTuple):
+    """What keeps every error of a logger from an appender at one attachment, what to do about it, and an edit that does."""
+
+    why: str
+    fix: str
+    edit: str = ""
+
+
+def _shut(scene: CheckContext, via: str, attachment: Attachment, rules: dict[str, RuleIndex], logger: str) -> _Shut | None:
+    """Return what keeps every error of a logger from an appender at one attachment, None where some may pass."""
+    name = attachment.appender
+    appender = scene.plan.appenders[name]
     low = max(attachment.floor.value, appender.floor.value, ERROR)
     if low > min(attachment.ceiling.value, appender.ceiling.value, HIGHEST):
-        return "the windows of attachment and appender let no error through"
+        return _Shut(
+            "the windows of attachment and appender let no error through",
+            f"widen the window of {via}'s attachment, or {name}'s",
+        )
     own = left_rules(attachment.rules, logger, low)
     if own and own[0].condition is True and own[0].verdict == "drop":
-        return "a rule of the attachment drops them all"
-    if appender.name in rules:
-        left = left_rules(rules[appender.name].of(logger), logger, low)
+        at = [one.appender for one in scene.tree.entries[via].to].index(name)
+        path = f"loggers[{via}].to[{at}].rules"
+        return _Shut(
+            "a rule of the attachment drops them all", *_spared(attachment.rules, logger, low, path, f"{via}'s attachment")
+        )
+    if name in rules:
+        left = left_rules(rules[name].of(logger), logger, low)
         settled = left[0].verdict if left and left[0].condition is True else None
-        if settled == "drop" or (not left and appender.otherwise.value == "drop"):
-            return f"a rule of {appender.name} drops them all"
-    return ""
+        if settled == "drop":
+            spared = _spared(appender.rules, logger, low, f"appenders[{name}].rules", name)
+            return _Shut(f"a rule of {name} drops them all", *spared)
+        if not left and appender.otherwise.value == "drop":
+            edit = f"--set 'appenders[{name}].rules={{add: [{{keep: {{level: error..}}}}]}}'"
+            return _Shut(f"no rule of {name} keeps them (otherwise: drop)", f"add a rule to {name} that keeps errors", edit)
+    return None
 
 
-def _why(scene: CheckContext, name: str, appender: str, one: Appender, rules: dict[str, RuleIndex]) -> tuple[Origin, str]:
-    """Return the place and the reason that keeps a logger's errors from an appender."""
+def _spared(rules: tuple[Rule, ...], logger: str, severity: int, path: str, owner: str) -> tuple[str, str]:
+    """Return how the rule that drops a logger's errors would let them pass, with the edit where one key is enough."""
+    at = next(at for at, one in enumerate(rules) if reduce(one.condition, logger, severity) is True)
+    fix = f"let rule {at} of {owner} spare errors ({rules[at].origin.brief()})"
+    return fix, "" if _bounds_levels(rules[at].condition) else f"--set '{path}[{at}].drop.level=..warn'"
+
+
+def _bounds_levels(condition: Condition) -> bool:
+    """Tell whether a condition says itself which levels it is about."""
+    return isinstance(condition, LevelIs) or (isinstance(condition, All) and any(map(_bounds_levels, condition.parts)))
+
+
+def _why(scene: CheckContext, name: str, appender: str, rules: dict[str, RuleIndex]) -> tuple[Origin, str, str, str]:
+    """Return the place and the reason that keeps a logger's errors from an appender, and how they would get there."""
     for via, attachment in scene.tree.attachments(name):
-        if attachment.appender == appender and (shut := _shut(attachment, one, rules, name)):
-            return attachment.origin, f"attached at {via}, but {shut}"
+        if attachment.appender == appender and (shut := _shut(scene, via, attachment, rules, name)) is not None:
+            return attachment.origin, f"attached at {via}, but {shut.why}", shut.fix, shut.edit
     end = list(scene.tree.climb(name))[-1]
-    return end[1].climb.origin, f"the climb ends at {end[0]} (climb: false), before {appender} is met"
+    return (
+        end[1].climb.origin,
+        f"the climb ends at {end[0]} (climb: false), before {appender} is met",
+        f"let them climb to where {appender} is attached, or attach {appender} to {name}",
+        f"--set 'loggers[{name}].to={{add: [{appender}]}}'",
+    )
 
 
 def _dropped_at_the_door(scene: CheckContext) -> Iterator[Hit]:
@@ -111,8 +145,7 @@ def _dropped_at_the_door(scene: CheckContext) -> Iterator[Hit]:
                 "plan",
                 f"rule {at} at the door drops the errors of {who} as well",
                 "a failure there will leave no trace",
-                "give the rule a level: ..warn",
-                f"--set 'rules[{at}].drop.level=..warn'",
+                *_spared(scene.plan.rules, names[0], ERROR, "rules", "the door"),
             )
 
 

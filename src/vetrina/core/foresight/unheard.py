@@ -7,7 +7,6 @@ from itertools import groupby
 
 from msgspec import Struct
 
-from vetrina.core.base.levels import NAMES
 from vetrina.core.base.logger_names import ROOT, named_above
 from vetrina.core.routing.router import Router
 
@@ -42,7 +41,7 @@ class _Gaps:
         self._routers = before, after
         self._separator = after.plan.separator
         self._names = {ROOT, *before.names, *after.names}
-        self._levels = sorted({*NAMES.values(), *after.plan.scale.extra.values()})
+        self._levels = after.plan.scale.named()
         self._opened: dict[tuple[tuple[str, bool], ...], frozenset[int]] = {}
 
     def told(self, recorded: Iterable[tuple[str, int]]) -> tuple[UnrecordedLevels, ...]:
