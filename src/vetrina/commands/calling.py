@@ -22,6 +22,7 @@ from vetrina.core.base.faults import Refused, near_logger, refuse
 from vetrina.core.base.hidden import shown
 from vetrina.core.base.levels import Scale
 from vetrina.core.base.logger_names import ROOT, below
+from vetrina.core.base.wording import counted
 from vetrina.core.plan.loggers import Tree
 from vetrina.core.plan.model import Plan
 from vetrina.formats.documents import yaml_value
@@ -99,7 +100,7 @@ def remark_bad_lines(name: str, unreadable: int, bad_lines: Iterable[Any], words
     ]
     more = unreadable - len(lines)
     if more:
-        lines.append([screen.Span(f"… and {screen.counted(more, 'more line')} that could not be read", "quiet")])
+        lines.append([screen.Span(f"… and {counted(more, 'more line')} that could not be read", "quiet")])
     remark(lines)
 
 

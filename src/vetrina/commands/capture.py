@@ -15,6 +15,7 @@ from vetrina.commands.reading import reading
 from vetrina.commands.stopping import noted
 from vetrina.core.base.faults import Refused, refuse
 from vetrina.core.base.quantities import show_size
+from vetrina.core.base.wording import counted
 from vetrina.core.changes.outcome import verdict
 from vetrina.formats.inputs import inputs_of
 from vetrina.formats.safe_files import locked
@@ -219,7 +220,7 @@ class _Counted:
         self._shown = time.monotonic()
         lines = sum(arrived.lines.values())
         where = ", ".join(f"{screen.number(count)} in {name}" for name, count in sorted(arrived.lines.items()) if count)
-        text = f"arrived: {screen.counted(lines, 'line')}, {show_size(arrived.bytes)}" + (f" ({where})" if where else "")
+        text = f"arrived: {counted(lines, 'line')}, {show_size(arrived.bytes)}" + (f" ({where})" if where else "")
         if text != self._live:
             self._live = text
             sys.stderr.write("\r\x1b[K" + screen.shorten(text, calling.width() - 1))

@@ -185,7 +185,9 @@ class _Call(msgspec.Struct, frozen=True):
                 known,
                 document=found.adoption is not None,
                 statements=self._statements(found),
-                elsewhere={place: who for other, places in self.places.items() if other != plan for place, who in places.items()},
+                elsewhere={
+                    place: who for other, places in self.places.items() if other != plan for place, who in places.items()
+                },
             )
             self.places[plan] = lasting_places(found.plan, plan)
             names = found.stage_names() if self.all_stages else []

@@ -7,10 +7,11 @@ from datetime import tzinfo
 from typing import TYPE_CHECKING
 
 from vetrina.commands import calling
+from vetrina.core.base.wording import counted
 from vetrina.formats.log_samples import ENOUGH
 from vetrina.views import drafts as view
 from vetrina.views.documents.drafts import ReadDraft, laid_out
-from vetrina.views.screen import Line, Span, counted, span
+from vetrina.views.screen import Line, Span, span
 
 if TYPE_CHECKING:
     from vetrina.formats.log_drafts import Drafted

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from vetrina.commands import calling
 from vetrina.core.base.quantities import show_size
-from vetrina.views.screen import Line, Span, counted, number, span
+from vetrina.core.base.wording import counted
+from vetrina.views.screen import Line, Span, number, span
 from vetrina.work.finding import Searched
 
 _SHOWN_SOURCES = 6

@@ -14,6 +14,7 @@ from msgspec import Struct
 from vetrina.commands import calling, completing, options, unknown_names
 from vetrina.commands.reading import reading
 from vetrina.core.base.faults import refuse
+from vetrina.core.base.wording import counted
 from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.core.plan.model import Plan
 from vetrina.core.routing.counting import Traffic
@@ -185,7 +186,7 @@ class _Call(Struct):
         who = ", ".join(
             f"{logger} ({screen.number(count)} at {name(severity)})" for (logger, severity), count in sorted(self.lost.items())
         )
-        return f"{screen.counted(sum(self.lost.values()), 'error')} arrive nowhere: {who}"
+        return f"{counted(sum(self.lost.values()), 'error')} arrive nowhere: {who}"
 
 
 def _drawer() -> Callable[[Traffic, Plan, str], bytes]:

@@ -17,6 +17,7 @@ from vetrina.commands.reading import reading
 from vetrina.commands.surveyed import tell_skipped
 from vetrina.core.base.faults import refuse
 from vetrina.core.base.levels import Scale
+from vetrina.core.base.wording import counted
 from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.core.survey.arriving import SOME_TIME, event_of
 from vetrina.formats.inputs import inputs_of
@@ -129,7 +130,7 @@ def _write(path: Path | None, survey: Surveyed) -> None:
         lines.append(json_.dumps(row, ensure_ascii=False))
     calling.write_file(path, "".join(f"{line}\n" for line in lines))
     without = f"; {left} without one, since only the run shows their level" if left else ""
-    calling.remark([f"written: {path}, {len(lines)} events{without}"])
+    calling.remark([f"written: {path}, {counted(len(lines), 'event')}{without}"])
 
 
 class _Shown(Struct):

@@ -13,6 +13,7 @@ from vetrina.commands.progress import watched
 from vetrina.core.base.events import Event, JsonObject
 from vetrina.core.base.faults import refuse
 from vetrina.core.base.logger_names import event_name, tree_name
+from vetrina.core.base.wording import counted
 from vetrina.core.changes.remedies import Remedy, ways_to, ways_to_once
 from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.core.plan.model import Plan
@@ -221,5 +222,5 @@ def _from_file(text: str, plan: Plan) -> Event:
     if bad:
         raise refuse(f"line {wanted} is not an event: {bad}", where=f"{path}:{wanted}")
     last = stream.number
-    why = f"the file has {last} lines" if last and last < wanted else "the line is blank or could not be read"
+    why = f"the file has {counted(last, 'line')}" if last and last < wanted else "the line is blank or could not be read"
     raise refuse(f"there is no event on line {wanted}", why, where=f"{path}:{wanted}")

@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 from collections.abc import Callable, Iterator
 
+from vetrina.core.base.wording import counted
 from vetrina.core.templates.forms import CsvRow
 from vetrina.core.templates.reading_back import Inverse, Values
 from vetrina.core.templates.undoing import Misfit
@@ -81,7 +82,9 @@ class CsvRecords:
         if self._template.with_header and tuple(row) == self._template.columns:
             return None
         if len(row) != len(self._columns):
-            raise Misfit(f"it has {len(row)} columns, and {len(self._columns)} are wanted")
+            raise Misfit(
+                f"it has {counted(len(row), 'column')}, and {len(self._columns)} {'is' if len(self._columns) == 1 else 'are'} wanted"
+            )
         values: Values = {}
         for name, inverse, cell in zip(self._template.columns, self._columns, row, strict=True):
             found = inverse.values(cell)

@@ -42,7 +42,7 @@ class Section(Struct):
         """What is missing, or may be, in clauses."""
         emptied = [one for one in self.pieces if one.emptied and not one.done]
         found = [
-            f"{one.path} was emptied in place or replaced after {one.at:,} bytes, and no copy has what stood there: what it got between the last look and then is lost"
+            f"{one.path} was emptied in place or replaced after {counted(one.at, 'byte')}, and no copy has what stood there: what it got between the last look and then is lost"
             for one in emptied[:_TOLD]
         ]
         if len(emptied) > _TOLD:

@@ -5,13 +5,14 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from vetrina.core.base.faults import Fault
+from vetrina.core.base.wording import counted
 from vetrina.core.config.dump import Entries
 from vetrina.core.documents.adopted import Adoption
 from vetrina.core.documents.explaining import Became, explain
 from vetrina.core.documents.tree import Part
 from vetrina.views.faults import fault_lines
 from vetrina.views.resolve import resolve_lines
-from vetrina.views.screen import Column, Line, Span, counted, span, table
+from vetrina.views.screen import Column, Line, Span, span, table
 
 _STYLES = {"left over": "bad", "ignored": "quiet", "compared": "quiet"}
 

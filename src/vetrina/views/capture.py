@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from vetrina.core.base.quantities import show_size
+from vetrina.core.base.wording import counted
 from vetrina.views.documents.capture import Capture, CapturedSection
-from vetrina.views.screen import Column, Line, Span, counted, number, safe, span, table, wrapped
+from vetrina.views.screen import Column, Line, Span, number, safe, span, table, wrapped
 
 
 def result_lines(found: Capture, into: str, width: int) -> list[Line]:

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from vetrina.core.base.wording import counted
 from vetrina.core.checks.context import SEVERITIES, Check
 from vetrina.core.checks.runner import Finding
-from vetrina.views.screen import Column, Line, Span, counted, safe, span, table, whole, wrapped
+from vetrina.views.screen import Column, Line, Span, safe, span, table, whole, wrapped
 
 _STYLES = {"error": "bad", "warning": "raised", "hint": "low"}
 

@@ -7,12 +7,13 @@ from collections.abc import Sequence
 
 from vetrina.core.base.events import compact_json
 from vetrina.core.base.levels import HIGHEST, LOWEST, Scale
+from vetrina.core.base.wording import counted
 from vetrina.core.changes.comparing import MOST_PATHS, Compared, MessageClass
 from vetrina.core.changes.logger_tree import ALL, BOTH, ITSELF
 from vetrina.core.changes.sinks_compared import SinkDifference
 from vetrina.core.plan.conditions import Ask, ChannelIs, ErrorIs, MessageMatches
 from vetrina.core.plan.model import Plan
-from vetrina.views.screen import Line, Span, counted, most, span, whole, wrapped
+from vetrina.views.screen import Line, Span, most, span, whole, wrapped
 
 _MOST = 40
 _WORDS = {

@@ -7,8 +7,9 @@ from datetime import tzinfo
 
 from vetrina.core.base import clocks
 from vetrina.core.base.events import pairs
+from vetrina.core.base.wording import counted
 from vetrina.views.documents.drafts import LaidOut, ReadDraft
-from vetrina.views.screen import Line, Span, counted, number, span
+from vetrina.views.screen import Line, Span, number, span
 
 _PATTERN = "%Y-%m-%d %H:%M:%S.%6f"
 

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from vetrina.core.base.wording import counted
 from vetrina.core.changes.expecting import Failure, Verdict
-from vetrina.views.screen import Line, Span, counted, most, span, whole, wrapped
+from vetrina.views.screen import Line, Span, most, span, whole, wrapped
 
 _MOST = 3
 
@@ -34,7 +35,12 @@ def expected_lines(verdicts: Sequence[Verdict], width: int) -> list[Line]:
             lines += _failure(failure, width)
         if len(one.failures) > _MOST and not whole(width):
             lines.append(
-                [Span(f"       … and {len(one.failures) - _MOST} more of {one.tried} events (--wide, --json)", "quiet")]
+                [
+                    Span(
+                        f"       … and {len(one.failures) - _MOST} more of {counted(one.tried, 'event')} (--wide, --json)",
+                        "quiet",
+                    )
+                ]
             )
     failed = sum(bool(one.failures) for one in verdicts)
     tried = sum(one.tried for one in verdicts)

@@ -14,6 +14,7 @@ from vetrina.core.base.expressions import Expression
 from vetrina.core.base.levels import Scale, Severities
 from vetrina.core.base.logger_names import tree_name
 from vetrina.core.base.memo import Memo
+from vetrina.core.base.wording import counted
 from vetrina.core.finding.entry import Entry
 from vetrina.views.screen import Line, Span, columns, level_style, pad, safe, shorten, span
 
@@ -90,7 +91,11 @@ class EventLines:
         rows = _BREAK.split(text)
         if self._look.stacks or len(rows) < 4:
             return [span(row, style) for row in rows]
-        return [span(rows[0], style), Span(f"… {len(rows) - 2} lines (--stacks shows them)", "quiet"), span(rows[-1], style)]
+        return [
+            span(rows[0], style),
+            Span(f"… {counted(len(rows) - 2, 'line')} (--stacks shows them)", "quiet"),
+            span(rows[-1], style),
+        ]
 
 
 Cells = Callable[[Event, int], Sequence[str]]

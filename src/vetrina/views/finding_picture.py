@@ -14,12 +14,13 @@ from msgspec import Struct
 
 from vetrina.core.base.levels import Scale
 from vetrina.core.base.quantities import show_span
+from vetrina.core.base.wording import counted
 from vetrina.core.finding.blocks import Drawn
 from vetrina.core.finding.moments import Moments
 from vetrina.views import pictures
 from vetrina.views.found_tables import seconds
 from vetrina.views.pictures import GONE, GRID, INK, QUIET, TALL, Page, days, time_axis
-from vetrina.views.screen import counted, number, safe, shorten
+from vetrina.views.screen import number, safe, shorten
 
 _BY_LEVEL = ((18, "#4a1d33"), (17, "#a23b4a"), (13, "#d08a2e"), (9, "#2f6f8f"), (5, "#94aebb"), (1, "#cfcabf"))
 _NAMED = ("#2f6f8f", "#b5651d", "#4f7942", "#7b5aa6", "#8a7a1f", "#5b7083", "#3d7a70", "#94618e", "#6b5b4b")

@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 
 from vetrina.core.base.levels import Scale
+from vetrina.core.base.wording import counted
 from vetrina.core.foresight.lessons import Foretold, Lessons, Total
 from vetrina.core.foresight.unheard import UnrecordedLevels
 from vetrina.core.foresight.wording import told_words
-from vetrina.views.screen import Column, Line, Span, counted, level_style, number, span, table, whole, wrapped
+from vetrina.views.screen import Column, Line, Span, level_style, number, span, table, whole, wrapped
 
 _MOST = 12
 _NARROW = 96

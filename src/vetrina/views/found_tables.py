@@ -11,13 +11,14 @@ from vetrina.core.base.events import filled, text_of
 from vetrina.core.base.levels import Scale, Severities
 from vetrina.core.base.logger_names import tree_name
 from vetrina.core.base.quantities import show_size
+from vetrina.core.base.wording import counted
 from vetrina.core.finding.blocks import Blocks
 from vetrina.core.finding.counts import Counts, Group, Period
 from vetrina.core.finding.entry import Entry
 from vetrina.core.finding.folds import Folded
 from vetrina.core.finding.journeys import Journey
 from vetrina.views.documents.find import FindWhere
-from vetrina.views.screen import Column, Line, Span, counted, level_style, number, span, table
+from vetrina.views.screen import Column, Line, Span, level_style, number, span, table
 
 _PATTERN = "%Y-%m-%d %H:%M:%S.%3f"
 _BROKEN = {"no-begin": "an end without a beginning", "no-end": "a beginning without an end", "crossing": "blocks that cross"}

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from vetrina.core.base.levels import Scale
+from vetrina.core.base.wording import counted
 from vetrina.core.plan.model import Plan
 from vetrina.core.routing.level_rows import LevelRow
 from vetrina.views.screen import Column, Line, Span, level_style, pad, safe, span, table, wrapped
@@ -105,5 +106,5 @@ def title_lines(plan: Plan, shown: int, total: int, asked: str) -> list[Line]:
         head.append(span(f"  {plan.name}", "quiet"))
     if asked:
         head.append(span(f"  {asked}", "changed"))
-    count = f"{shown} of {total} loggers" if shown != total else f"{total} loggers"
+    count = f"{shown} of {counted(total, 'logger')}" if shown != total else counted(total, "logger")
     return [head, [Span(pad(count, 0), "quiet")], []]

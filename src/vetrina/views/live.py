@@ -6,10 +6,11 @@ from collections import Counter
 from collections.abc import Mapping, Sequence
 
 from vetrina.core.base.logger_names import ROOT
+from vetrina.core.base.wording import counted
 from vetrina.core.services.levels_now import LevelNow, Row, Verdict
 from vetrina.core.services.records import Record
 from vetrina.core.services.words import Words
-from vetrina.views.screen import Column, Line, Span, counted, level_style, safe, span, table, wrapped
+from vetrina.views.screen import Column, Line, Span, level_style, safe, span, table, wrapped
 
 _VERDICTS: dict[Verdict, tuple[str, str]] = {
     "same": ("same", "quiet"),

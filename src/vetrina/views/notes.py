@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from vetrina.views.screen import Line, Span, counted, span
+from vetrina.core.base.wording import counted
+from vetrina.views.screen import Line, Span, span
 
 if TYPE_CHECKING:
     from vetrina.core.documents.adopted import Adoption  # most calls read no document

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from vetrina.core.base.wording import counted
 from vetrina.core.config.accounts import SourceAccount, Unused
 from vetrina.core.config.history import History, Saying
 from vetrina.core.config.placeholders import Use
-from vetrina.views.screen import Column, Line, Span, counted, safe, span, table, wrapped
+from vetrina.views.screen import Column, Line, Span, safe, span, table, wrapped
 
 _KINDS = {"file": "plan", "stage": "stage", "layer": "layer file", "option": "option"}
 

@@ -8,9 +8,9 @@ from datetime import UTC, datetime, timedelta, tzinfo
 from vetrina.core.base import clocks
 from vetrina.core.base.levels import NAMES, Scale
 from vetrina.core.base.quantities import show_size, show_span
-from vetrina.core.base.wording import plural
+from vetrina.core.base.wording import counted, plural
 from vetrina.core.foresight.lessons import Ends
-from vetrina.core.foresight.wording import between
+from vetrina.core.foresight.wording import between, between_counted
 from vetrina.core.plan.model import Plan
 from vetrina.core.plan.rush_policy import SECOND
 from vetrina.core.pressure.advice import Played, QueueAdvice
@@ -18,7 +18,7 @@ from vetrina.core.pressure.gauges import AppenderPressure, Whom
 from vetrina.core.pressure.playing import Pressure
 from vetrina.core.routing.router import LateGate
 from vetrina.views.foresight import foretold_lines
-from vetrina.views.screen import Column, Line, Span, counted, most, number, safe, span, table, whole, wrapped
+from vetrina.views.screen import Column, Line, Span, most, number, safe, span, table, whole, wrapped
 
 _EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
 _HELD_LONG = 1.0
@@ -100,7 +100,7 @@ def _losses(one: AppenderPressure, plan: Plan) -> Iterable[tuple[int, str, str]]
         whom = one.stopped.get(gate, {})
         grave = sum(count for (_, severity), count in whom.items() if severity >= NAMES["error"])
         count, ends = sum(whom.values()), one.foreseen.get(f"stopped at {gate}", _NONE)
-        events = f"{between(ends)} events" if ends.high else counted(count, "event")
+        events = between_counted(ends, "event") if ends.high else counted(count, "event")
         if grave:
             of_them = "all of them" if grave == count else f"{mark}{number(grave)} of them"
             yield 0, f"{name}: {verb} {events}, {of_them} errors or worse", "bad"
@@ -109,7 +109,7 @@ def _losses(one: AppenderPressure, plan: Plan) -> Iterable[tuple[int, str, str]]
             yield 2, f"{name}: {verb} {events}{levels}", "raised"
     yield from _waits(one)
     if one.buffer is not None and one.buffer.lost:
-        lost = f"{between(one.foreseen['buffer lost'])} events" if one.foreseen else counted(one.buffer.lost, "event")
+        lost = between_counted(one.foreseen["buffer lost"], "event") if one.foreseen else counted(one.buffer.lost, "event")
         yield 1, f"{name}: a crash loses {lost} that wait in its buffer", "bad"
     if one.forgot:
         yield 3, f"{name}: its limit had more than 100,000 keys at once: some passed that should not have", "raised"

@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 from itertools import zip_longest
 
+from vetrina.core.base.wording import counted
 from vetrina.core.plan.model import Appender, Plan
 from vetrina.core.routing.previewing import Layout, Piece, Shown, sink_words
-from vetrina.views.screen import Column, Line, Span, columns, counted, level_style, pad, safe, span, table
+from vetrina.views.screen import Column, Line, Span, columns, level_style, pad, safe, span, table
 
 _FOLD = "↳ "
 
@@ -18,7 +19,7 @@ def heading(appender: Appender, total: int, kept: int, why: str) -> list[Line]:
     return [
         [span(appender.name, "title"), span(f"  {sink_words(appender)}", "quiet")],
         [
-            Span(f"{counted(total, 'delivery').replace('deliverys', 'deliveries')}{more}"),
+            Span(f"{counted(total, 'delivery')}{more}"),
             span(f"  ({why})" if why else "", "quiet"),
         ],
     ]

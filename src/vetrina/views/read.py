@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from vetrina.core.base.wording import counted
 from vetrina.views.documents.read import ReadSummary
-from vetrina.views.screen import Line, Span, counted
+from vetrina.views.screen import Line, Span
 
 
 def summary_lines(told: ReadSummary) -> list[Line]:

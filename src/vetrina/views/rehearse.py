@@ -7,7 +7,8 @@ from datetime import datetime, timedelta
 from typing import Any, Protocol
 
 from vetrina.core.base.quantities import show_size, show_span
-from vetrina.views.screen import Column, Line, Span, counted, most, number, span, table, whole
+from vetrina.core.base.wording import counted
+from vetrina.views.screen import Column, Line, Span, most, number, span, table, whole
 
 _MOST = 40
 NARROW = 96

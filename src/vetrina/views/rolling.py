@@ -7,15 +7,16 @@ from datetime import date, datetime, timedelta, tzinfo
 
 from vetrina.core.base import clocks
 from vetrina.core.base.quantities import show_size, show_span
+from vetrina.core.base.wording import counted
 from vetrina.core.base.wording import counted as words
-from vetrina.core.foresight.wording import between
+from vetrina.core.foresight.wording import between, between_counted
 from vetrina.core.plan.rolling_policy import Roll
 from vetrina.core.rolling.lanes import RollingAppender
 from vetrina.core.rolling.outlook import Advice, shortest_history
 from vetrina.core.rolling.pace import Pace
 from vetrina.core.rolling.simulation import FileRecord, standing_at
 from vetrina.core.rolling.streams import Forecast
-from vetrina.views.screen import Column, Line, Span, counted, number, span, table, whole, wrapped
+from vetrina.views.screen import Column, Line, Span, number, span, table, whole, wrapped
 
 MOST_SHOWN = 40
 NARROW = 96
@@ -84,10 +85,10 @@ def _row(one: FileRecord, zone: tzinfo, pattern: str) -> list[Span]:
     after = span("·", "quiet")
     if one.removed is not None:
         gone = one.removed_by == "overwritten"
-        words = f"overwritten, {number(one.lost)} events lost" if gone else f"{one.removed_by} {show(one.removed)[:-6]}"
+        words = f"overwritten, {counted(one.lost, 'event')} lost" if gone else f"{one.removed_by} {show(one.removed)[:-6]}"
         after = span(words, "bad" if gone else "quiet")
     elif one.lost:
-        after = span(f"{number(one.lost)} events emptied out", "bad")
+        after = span(f"{counted(one.lost, 'event')} emptied out", "bad")
     name = one.name.rsplit("/", 1)[-1]
     closed = span(show(one.closed)) if one.closed else span("open", "good")
     return [
@@ -128,7 +129,7 @@ def _sums(lane: RollingAppender, zone: tzinfo, pace: Pace, width: int) -> list[L
             )
     if foreseen is not None:
         low, high = (show_span(timedelta(seconds=one)) for one in (foreseen.history.low, foreseen.history.high))
-        text = f"{between(foreseen.events)} events, {between(foreseen.bytes, show_size)}, in {between(foreseen.files)} files; "
+        text = f"{between_counted(foreseen.events, 'event')}, {between(foreseen.bytes, show_size)}, in {between_counted(foreseen.files, 'file')}; "
         text += f"history ~{low} to {high}; the files above are those of what is expected"
         first, *more = wrapped(text, width - 15)
         lines += [[Span("  90 of 100    "), *first], *([Span(" " * 15), *part] for part in more)]

@@ -11,6 +11,7 @@ from typing import Any
 from matplotlib.collections import PolyCollection
 from matplotlib.patches import Patch
 
+from vetrina.core.base.wording import counted
 from vetrina.core.plan.rolling_policy import Roll
 from vetrina.core.rolling.simulation import FileRecord, FileSimulation
 from vetrina.views import pictures
@@ -45,7 +46,9 @@ def draw(name: str, found: FileSimulation, roll: Roll, zone: tzinfo, zone_name: 
             _disk(disk, found.files, moments, roll, found.peak)
             _history(history, found.files, moments)
             time_axis(history, zone)
-        page.figure.text(0.08, 0.955, f"{safe(name)}: {len(found.files)} files", fontsize=14, fontweight="bold", color=INK)
+        page.figure.text(
+            0.08, 0.955, f"{safe(name)}: {counted(len(found.files), 'file')}", fontsize=14, fontweight="bold", color=INK
+        )
         page.figure.text(
             0.08,
             0.925,

@@ -6,27 +6,14 @@ from collections.abc import Sequence
 
 from vetrina.core.base.levels import Scale
 from vetrina.core.base.quantities import show_size
+from vetrina.core.base.wording import counted
 from vetrina.core.config.edits import step
 from vetrina.core.plan.model import Plan
 from vetrina.core.routing.cache import FURTHER, MOST_COUNTED, MOST_ROWS
 from vetrina.core.routing.counting import Cell, Traffic, appender_sinks, by_channel
 from vetrina.core.routing.grouping import Group
 from vetrina.core.routing.router import EARLY_GATES, GATES, Route
-from vetrina.views.screen import (
-    Column,
-    Line,
-    Span,
-    counted,
-    distinct,
-    level_style,
-    most,
-    number,
-    safe,
-    span,
-    table,
-    whole,
-    wrapped,
-)
+from vetrina.views.screen import Column, Line, Span, distinct, level_style, most, number, safe, span, table, whole, wrapped
 
 _LANE_GATES = GATES[len(EARLY_GATES) :]
 WARN = 13

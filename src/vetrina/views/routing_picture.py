@@ -11,6 +11,7 @@ from typing import Any
 from matplotlib.patches import PathPatch, Rectangle
 from matplotlib.path import Path as Curve
 
+from vetrina.core.base.wording import counted
 from vetrina.core.plan.model import Plan
 from vetrina.core.routing.counting import Traffic, appender_sinks
 from vetrina.core.routing.router import EARLY_GATES
@@ -92,7 +93,7 @@ def _paint(axes: Any, rows: list[_Row], traffic: Traffic, plan: Plan, head: floa
     heights = [height * min(1.0, scale) for height in heights]
     ends = _appender_boxes(axes, names, sinks, traffic, top, bottom)
     axes.text(0.02, 1 - head * 0.45, safe(plan.title or plan.name), fontsize=14, fontweight="bold", color=INK, va="center")
-    words = f"{number(traffic.events)} events, {number(traffic.unrouted)} arrive nowhere; a band's width is the square root of its count"
+    words = f"{counted(traffic.events, 'event')}, {number(traffic.unrouted)} of them nowhere; a band's width is the square root of its count"
     axes.text(0.02, 1 - head * 0.82, words, fontsize=9, color=QUIET, va="center")
     _gate_posts(axes, traffic, top, bottom)
     y = top

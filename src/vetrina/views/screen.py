@@ -15,7 +15,7 @@ from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import IO, TYPE_CHECKING, NamedTuple, Self
 
 from vetrina.core.base.hidden import MASK, shown
-from vetrina.core.base.wording import plural, spaced
+from vetrina.core.base.wording import spaced
 
 if TYPE_CHECKING:
     from vetrina.core.plan.model import Plan
@@ -385,8 +385,3 @@ def wrapped(text: str, width: int, indent: int = 0, style: str = "") -> list[Lin
 def number(count: int) -> str:
     """Return a count with a blank between thousands, as SI writes them."""
     return spaced(count)
-
-
-def counted(count: int, noun: str) -> str:
-    """Return `1 event`, `2 events`."""
-    return f"{number(count)} {plural(count, noun)}"

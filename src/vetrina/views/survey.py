@@ -5,24 +5,11 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from vetrina.core.base.levels import Scale
+from vetrina.core.base.wording import counted
 from vetrina.core.survey.arriving import Arrival, Unspoken
 from vetrina.core.survey.matching import Unexplained
 from vetrina.core.survey.statements import Statement
-from vetrina.views.screen import (
-    Column,
-    Line,
-    Span,
-    counted,
-    level_style,
-    most,
-    number,
-    safe,
-    shorten,
-    span,
-    table,
-    whole,
-    wrapped,
-)
+from vetrina.views.screen import Column, Line, Span, level_style, most, number, safe, shorten, span, table, whole, wrapped
 
 _SHOWN = 40
 _FEW = 12

@@ -7,15 +7,16 @@ from datetime import date
 
 from vetrina.core.base.levels import Scale
 from vetrina.core.base.quantities import show_size, show_span
+from vetrina.core.base.wording import counted
 from vetrina.core.changes.effects import Delta, Effects, Example, Tally
 from vetrina.core.changes.outcome import Kept, Outcome, any_of, tally_words, verdict
 from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.core.foresight.lessons import Ends
-from vetrina.core.foresight.wording import between, told_words
+from vetrina.core.foresight.wording import between, between_counted, told_words
 from vetrina.core.routing.measuring import ending_of
 from vetrina.views.foresight import lesson_lines, mark_words, unheard_lines
 from vetrina.views.routes import further_lines
-from vetrina.views.screen import Column, Line, Span, counted, level_style, number, shorten, span, table, whole, wrapped
+from vetrina.views.screen import Column, Line, Span, level_style, number, shorten, span, table, whole, wrapped
 
 _MOST = 12
 
@@ -284,7 +285,7 @@ def _new_lines(effects: Effects, after: ResolvedPlan, width: int, *, wide: bool)
             if example is not None:
                 kinds.setdefault(example.number, (example, []))[1].append(word)
         for one, words in kinds.values():
-            head = f"  {name} ({', '.join(words)}, {one.size} bytes)  "
+            head = f"  {name} ({', '.join(words)}, {counted(one.size, 'byte')})  "
             lines.append([span(head, "quiet")])
             text = rendered(after, name, one).split("\n")
             lines += [
@@ -295,7 +296,7 @@ def _new_lines(effects: Effects, after: ResolvedPlan, width: int, *, wide: bool)
                 lines.append([Span(f"    … {counted(len(text) - 4, 'line')} more (--wide)", "quiet")])
     for name, one in effects.foreseen.examples.items() if effects.foreseen is not None else ():
         source = effects.foreseen.lessons.source if effects.foreseen is not None else ""
-        lines.append([span(f"  {name} (as {source} has it, {one.size} bytes)  ", "quiet")])
+        lines.append([span(f"  {name} (as {source} has it, {counted(one.size, 'byte')})  ", "quiet")])
         text = rendered(after, name, one).split("\n")
         lines += [[Span("    "), span(line if wide else shorten(span(line).text, width - 4))] for line in text]
     return [[], [Span("New lines, as they will look", "title")], *lines] if lines else []
@@ -310,7 +311,7 @@ def rendered(found: ResolvedPlan, appender: str, one: Example) -> str:
 
 def _turned(effects: Effects, key: tuple[str, int] | tuple[str, str], count: int) -> str:
     ends = effects.foreseen.turned.get(key) if effects.foreseen is not None else None
-    return counted(count, "event") if ends is None else f"{between(ends)} events"
+    return counted(count, "event") if ends is None else between_counted(ends, "event")
 
 
 def _notes(outcome: Outcome, scale: Scale, width: int, *, wide: bool) -> list[Line]:

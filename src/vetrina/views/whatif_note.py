@@ -5,11 +5,12 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 
+from vetrina.core.base.wording import counted
 from vetrina.core.changes.outcome import Outcome, verdict
 from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.core.foresight.wording import told_words
 from vetrina.views.foresight import mark_words, unheard_alone, unheard_below
-from vetrina.views.screen import number, span
+from vetrina.views.screen import span
 from vetrina.views.whatif import count_of, day_size, rendered
 
 _MARKS = re.compile(r"([\\`*_\[\]|~#!]|(?<!\w)[+-](?= )|(?<=\d)\.(?= ))")
@@ -48,7 +49,7 @@ def note(
         typical = examples.typical()
         if typical is not None:
             lines = rendered(after, name, typical).split("\n")
-            text += [f"{plain(name)}, {number(examples.count())} new lines such as", "", *fenced(lines), ""]
+            text += [f"{plain(name)}, {counted(examples.count(), 'new line')} such as", "", *fenced(lines), ""]
     text += _costs(one)
     scale, learned = before.plan.scale, effects.foreseen is not None
     text += [
@@ -71,7 +72,7 @@ def _costs(one: Outcome) -> list[str]:
             text += [f"{plain(name)}, {plain(count_of(shift.gained))} new lines, of which a part is estimated.", ""]
         elif shift.gained.estimated and name not in effects.examples:
             text += [
-                f"{plain(name)}, ~{number(shift.gained.events)} new lines of added streams (--rate), of which none is recorded.",
+                f"{plain(name)}, ~{counted(shift.gained.events, 'new line')} of added streams (--rate), of which none is recorded.",
                 "",
             ]
     text += [
@@ -86,13 +87,13 @@ def _costs(one: Outcome) -> list[str]:
             ends = effects.foreseen.days.get(name, (None, None)) if effects.foreseen else (None, None)
             sizes = day_size(before, effects, shift.before, ends[0]), day_size(after, effects, shift.after, ends[1])
             text.append(f"| {plain(name)} | {count_of(shift.before)} | {count_of(shift.after)} | {sizes[0]} | {sizes[1]} |")
-    streams = f"; ~ holds {number(effects.streamed)} events of added streams" if effects.streamed else ""
+    streams = f"; ~ holds {counted(effects.streamed, 'event')} of added streams" if effects.streamed else ""
     text += ["", f"A day: {effects.pace.words()}{streams}."]
     if effects.foreseen is not None and effects.foreseen.totals:
         foreseen = effects.foreseen
         text += ["", plain(f"{mark_words(foreseen.lessons, foreseen.draws, played=foreseen.played)}.")]
         text += [
-            plain(f"Learned of {one.lesson.logger}: {one.lesson.events} events in {one.lesson.hours} hours, set against {one.lesson.there} "
+            plain(f"Learned of {one.lesson.logger}: {counted(one.lesson.events, 'event')} in {counted(one.lesson.hours, 'hour')}, set against {one.lesson.there} "
                   f"seen events of {one.lesson.base}; here {one.low} to {one.high}{', weak' if one.lesson.weak else ''}.")
             for one in foreseen.totals
         ]  # fmt: skip

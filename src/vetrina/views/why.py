@@ -5,10 +5,11 @@ from __future__ import annotations
 from vetrina.core.base.events import Event, compact_json, error_text, filled, has_error
 from vetrina.core.base.levels import NAMES
 from vetrina.core.base.quantities import show_size
+from vetrina.core.base.wording import counted
 from vetrina.core.changes.remedies import Other, Remedy
 from vetrina.core.plan.model import Plan
 from vetrina.core.routing.explaining import Explanation, GateAnswer, verdict_on
-from vetrina.views.screen import Line, Span, columns, counted, level_style, number, pad, safe, shorten, span, whole, wrapped
+from vetrina.views.screen import Line, Span, columns, level_style, number, pad, safe, shorten, span, whole, wrapped
 
 PASSED, STOPPED = "passes", "STOPS"
 

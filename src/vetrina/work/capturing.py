@@ -73,9 +73,9 @@ class Capture:
             self._logs.begin()
             self.state.followed = self._logs.followed
             save(wish.into, self.state)
-            self._step(
-                f"levels read of {counted(len(self.state.before), 'logger')}; noted where {counted(len(self._logs.followed), 'log')} end now"
-            )
+            logs = len(self._logs.followed)
+            noted = f"noted where {counted(logs, 'log')} {'ends' if logs == 1 else 'end'} now"
+            self._step(f"levels read of {counted(len(self.state.before), 'logger')}; {noted}")
             if wish.wanted:
                 guard = session.start_guard(self._given, wish.asked.at_most, wish.into / "guardian.log")
                 self._step(f"guardian started: process {guard.process}")

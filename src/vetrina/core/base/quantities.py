@@ -11,7 +11,7 @@ from datetime import timedelta
 from fractions import Fraction
 
 from vetrina.core.base.errors import NotUnderstood
-from vetrina.core.base.wording import counted
+from vetrina.core.base.wording import counted, plural
 
 _UNITS: dict[str, int] = {"B": 1, "byte": 1, "bytes": 1, "KB": 1000}
 for _power, _prefix in enumerate("kMGTP", start=1):
@@ -110,7 +110,7 @@ def exact_span(span: timedelta) -> str:
     for unit, length in reversed(_SPANS.items()):
         count, rest = divmod(microseconds, length * 1000)
         if count and not rest:
-            return counted(count, unit)
+            return f"{count} {plural(count, unit)}"
     return f"PT{microseconds / 1_000_000:f}".rstrip("0") + "S"
 
 

@@ -17,6 +17,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from vetrina.core.base.wording import counted
 from vetrina.core.checks.context import Check, CheckContext, Hit
 
 
@@ -28,7 +29,7 @@ def find(scene: CheckContext) -> Iterator[Hit]:
             yield Hit(
                 buffer.origin,
                 f"appender {appender.name}",
-                f"{appender.name} waits for {buffer.events} events, however long that takes",
+                f"{appender.name} waits for {counted(buffer.events or 0, 'event')}, however long that takes",
                 "a mail about this morning may come tonight, or never",
                 "give the buffer an age",
                 f"--set 'appenders[{appender.name}].buffer.age=5 minutes'",

@@ -25,6 +25,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from vetrina.core.base.wording import counted
 from vetrina.core.checks.context import Check, CheckContext, Hit
 from vetrina.core.routing.cache import FURTHER
 
@@ -42,7 +43,7 @@ def find(scene: CheckContext) -> Iterator[Hit]:
             yield Hit(
                 standing.origin,
                 f"logger {name}",
-                f"{name} alone makes {share:.0f} % of what arrives ({one.delivered:,} of {total:,} deliveries)",
+                f"{name} alone makes {share:.0f} % of what arrives ({one.delivered:,} of {counted(total, 'delivery')})",
                 "it hides everything else",
                 "raise its level, or give a rule that drops what nobody reads",
                 f"--tune {name}={_next_level(scene, standing.severity)}",

@@ -22,6 +22,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from vetrina.core.base.wording import counted
 from vetrina.core.checks.context import Check, CheckContext, Hit
 
 
@@ -35,7 +36,7 @@ def find(scene: CheckContext) -> Iterator[Hit]:
             policy.origin,
             f"appender {name}",
             f"nobody ever waited in the queue of {name} behind another",
-            f"{one.arrived:,} events came, and the sink was always through with the one before",
+            f"{counted(one.arrived, 'event')} came, and the sink was always through with the one before",
             "remove it, or see whether a rush hour needs it: vetrina pressure --scale 20",
             f"--set 'appenders[{name}].queue=null'",
         )

@@ -18,6 +18,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from vetrina.core.base.wording import counted
 from vetrina.core.checks._trying import short, tries
 from vetrina.core.checks.context import Check, CheckContext, Hit
 
@@ -35,7 +36,7 @@ def find(scene: CheckContext) -> Iterator[Hit]:
                     one.origin,
                     one.subject,
                     f"this message shifts the columns: {short(event.message)}",
-                    f"it gives {output.count(separator) + 1} columns instead of {wanted + 1}: {short(output)}",
+                    f"it gives {counted(output.count(separator) + 1, 'column')} instead of {wanted + 1}: {short(output)}",
                     "use a template with as: csv",
                 )
                 break

@@ -22,6 +22,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from vetrina.core.base.wording import counted
 from vetrina.core.checks.context import Check, CheckContext, Hit
 from vetrina.core.survey.arriving import unspoken
 
@@ -31,7 +32,7 @@ def find(scene: CheckContext) -> Iterator[Hit]:
     unsure = sum(not one.sure for one in scene.statements)
     why = "what is set here may be meant for another logger"
     if unsure:
-        why += f"; of {unsure} statements only the run shows the logger"
+        why += f"; of {counted(unsure, 'statement')} only the run shows the logger"
     for one in unspoken(scene.statements, scene.plan):
         fix = f"did you mean {one.nearest}?" if one.nearest else "check the name, or survey the sources that use it as well"
         entry = scene.tree.entries[one.logger]

@@ -6,13 +6,18 @@ from collections.abc import Callable
 
 from vetrina.core.base.levels import Scale
 from vetrina.core.base.quantities import show_size
-from vetrina.core.base.wording import spaced
+from vetrina.core.base.wording import plural, spaced
 from vetrina.core.foresight.lessons import Ends, Lessons
 
 
 def between(ends: Ends, show: Callable[[int], str] = spaced, sign: str = "") -> str:
     """Return the range of a figure, marked as estimated; one whose ends look alike once."""
     return span_of(ends.low, ends.high, show, sign)
+
+
+def between_counted(ends: Ends, noun: str) -> str:
+    """Return the range of a count, with the noun that is counted."""
+    return f"{between(ends)} {plural(ends.high, noun)}"
 
 
 def span_of(low: int, high: int, show: Callable[[int], str] = spaced, sign: str = "") -> str:

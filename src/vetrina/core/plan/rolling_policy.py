@@ -11,7 +11,7 @@ from msgspec import Struct
 
 from vetrina.core.base.origins import Origin, Sourced
 from vetrina.core.base.quantities import exact_size, show_span
-from vetrina.core.base.wording import counted
+from vetrina.core.base.wording import plural
 from vetrina.core.plan.file_names import NamePattern
 
 UNITS = ("minute", "hour", "day", "week", "month", "year")
@@ -55,7 +55,9 @@ class Roll(Struct, frozen=True):
 
     def terms(self) -> dict[str, str]:
         """Return what the policy says, key by key, as it could be written: equal for two policies that act alike."""
-        every = self.every and (self.every.unit if self.every.count == 1 else counted(self.every.count, self.every.unit))
+        every = self.every and (
+            self.every.unit if self.every.count == 1 else f"{self.every.count} {plural(self.every.count, self.every.unit)}"
+        )
         terms = {
             "path": self.path.text,
             "append": "" if self.append else "false",

@@ -8,7 +8,7 @@ from datetime import UTC, datetime, timedelta, tzinfo
 from msgspec import Struct
 
 from vetrina.core.base.quantities import exact_size, exact_span, show_size
-from vetrina.core.base.wording import counted
+from vetrina.core.base.wording import plural
 from vetrina.core.config.edits import Edit, put, step
 from vetrina.core.plan.rolling_policy import Roll
 from vetrina.core.rolling.periods import period_of
@@ -158,7 +158,7 @@ def _candidates(appender: str, roll: Roll, disk: int | None, history: timedelta 
 
 
 def _days_or_less(span: timedelta) -> str:
-    return exact_span(span) if span % timedelta(days=1) else counted(span.days, "day")
+    return exact_span(span) if span % timedelta(days=1) else f"{span.days} {plural(span.days, 'day')}"
 
 
 def _given(roll: Roll, *names: str) -> list[str]:

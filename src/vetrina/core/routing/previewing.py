@@ -189,7 +189,10 @@ def remarks(layouts: list[Layout], event: Event, number: int) -> list[str]:
             before = ""
             for name, result in piece.steps:
                 if name.split(" ")[0] in _CUTTING and len(result) < len(before):
-                    notes.append(f"{piece.source} is cut by {name}: {len(before) - len(result)} characters are gone")
+                    gone = len(before) - len(result)
+                    notes.append(
+                        f"{piece.source} is cut by {name}: {counted(gone, 'character')} {'is' if gone == 1 else 'are'} gone"
+                    )
                 before = result
     return list(dict.fromkeys(notes))
 

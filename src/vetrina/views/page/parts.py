@@ -10,6 +10,7 @@ from msgspec import Struct, to_builtins
 
 from vetrina.core.base import clocks
 from vetrina.core.base.quantities import show_size, show_span
+from vetrina.core.base.wording import counted
 from vetrina.core.checks.context import SEVERITIES
 from vetrina.core.checks.runner import Finding
 from vetrina.core.rolling.lanes import RollingAppender
@@ -22,7 +23,6 @@ from vetrina.views.levels import from_cell, to_cell
 from vetrina.views.page.plan_data import Data, plan_data
 from vetrina.views.page.rendering import Picture, page_text
 from vetrina.views.page.traffic_data import traffic_data
-from vetrina.views.screen import counted
 
 MOST_DRAWN = 2 << 20
 """Bytes of all pictures of a page."""

@@ -19,8 +19,9 @@ from jinja2 import Environment, FileSystemLoader, StrictUndefined
 from markupsafe import Markup
 from msgspec import Struct
 
+from vetrina.core.base.wording import counted
 from vetrina.views.json_text import json_text
-from vetrina.views.screen import counted, safe
+from vetrina.views.screen import safe
 
 _HERE = Path(__file__).parent
 _MARKUP = re.compile("[<>&\u061c\u200b-\u200f\u2028-\u202e\u2060-\u206f\ufeff\ufff9-\ufffb]")
