@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import ast
+import re
 import tomllib
 from collections.abc import Iterator
+from itertools import pairwise
 from pathlib import Path
 
 import pytest
@@ -60,3 +62,34 @@ def test_all_that_is_installed_is_pinned_within_what_is_asked_for() -> None:
     rows = [Requirement(one) for group in wanted for one in group if not one.startswith("vetrina[")]
 
     assert [str(one) for one in rows if not one.specifier.contains(pins.get(canonicalize_name(one.name), "0"))] == []
+
+
+_NOUNS = (
+    "appenders|blocks|bytes|changes|characters|checks|columns|days|deliveries|entries|events|fields|files|findings|hits|hours|keys|levels|"
+    "lines|loggers|logs|mails|messages|parts|plans|records|requests|rows|rules|runs|sections|sources|stages|statements|values"
+)
+_MANY = re.compile(rf" (?:(?:more|further|other|whole|new) )?(?:{_NOUNS})\b")
+_NEVER_ONE = {
+    "label", "level", "text", "layer.label", "mapping",  # names before a verb, not numbers
+    "len(sources)", "len(files)", "len(names)", "len(self.days)", "count", "opened", "enough", "len(opened)", "a_day or 0",  # told only of several
+    "most", "self.most_files", "self.most_bytes", "size", "size * times", "runs", "len(hours)", "len(text)", "len(logger)",  # beyond a bound
+    "number(round(reading.events / (now - self._begun)))", "number(now)", "number(found.events)", "plain(count_of(shift.gained))",
+    "roles.values[0][0].label",
+}  # fmt: skip
+"""What stands before a noun in the plural and is no number of things that may be one."""
+
+
+def test_what_may_be_one_is_counted_by_one_function() -> None:
+    found = []
+    for path in MODULES:
+        for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
+            for value, text in pairwise(node.values) if isinstance(node, ast.JoinedStr) else ():
+                if not (
+                    isinstance(value, ast.FormattedValue) and isinstance(text, ast.Constant) and _MANY.match(str(text.value))
+                ):
+                    continue
+                told = ast.unparse(value.value)
+                if told not in _NEVER_ONE and not re.search(r"\b_?[A-Z][A-Z_]+\b", told):  # a bound of the program is many
+                    found.append(f"{path.relative_to(SOURCE)}:{value.lineno}: {told}{str(text.value)[:20]}")
+
+    assert found == [], "core.base.wording.counted writes a number and its noun"

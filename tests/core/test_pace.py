@@ -183,7 +183,7 @@ def test_ten_minutes_are_no_day_and_a_console_is_no_disk() -> None:
 
     assert found.added_a_day == {"file": 11 * 11 * 144, "console": 11 * 21 * 144}
     assert costs == (
-        "In files that is about 17.0 KiB a day more, at this recording's pace, 10 minutes long, and apart from them about console 32.5 KiB more; "
+        "In a day, by kind of sink, that is files about 17.0 KiB more and console about 32.5 KiB more, at this recording's pace, 10 minutes long; "
         "no file rolls differently."
     )
 

@@ -169,8 +169,8 @@ def _remind(known: Known, path: Path) -> None:
     """Say first what an earlier call has not put back."""
     with Session(known, 0.0) as session:
         record = session.record()
-    if record.steps:
-        calling.remark([live_view.record_note(record, f"vetrina live {path}")])
+        if record.steps:
+            calling.remark([live_view.record_note(record, session.changed_still(), f"vetrina live {path}")])
 
 
 def _said(what: str) -> None:

@@ -32,7 +32,7 @@ def summary(finding: Searched, seconds: float) -> list[Line]:
     words = f"{counted(hits, 'hit')}{f' ({told})' if len(finding.reads) > 1 and hits else ''}"
     if finding.stopped:
         words += ", stopped there (--first)"
-    looked = [one.looked_through for one in finding.reads if one.looked_through is not None]
+    looked = [one.looked_through for one in finding.reads if one.looked_through]
     read = sum(one.lines for one in finding.reads)
     if looked:
         words += f"; {show_size(sum(looked))} looked through"

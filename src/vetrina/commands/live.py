@@ -146,7 +146,7 @@ class _Call:
         """Say first what is not put back."""
         record = session.record()
         if record.steps:
-            calling.remark([view.record_note(record, self._command)])
+            calling.remark([view.record_note(record, session.changed_still(), self._command)])
 
     def show_record(self, session: Session) -> None:
         """Show what is on record."""

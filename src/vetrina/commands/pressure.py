@@ -19,7 +19,6 @@ from vetrina.formats.inputs import inputs_of
 from vetrina.views import pressure as view
 from vetrina.views.documents import pressure as documents
 from vetrina.work.asked import known_appenders
-from vetrina.work.asked import streams as streams_of
 from vetrina.work.pressing import Pressed, RushHour
 from vetrina.work.recording import Recording
 
@@ -77,8 +76,7 @@ def run(
         learn, recorded_under, recorded_stage, calling.seed_of(seed, {"--scale": scale != 1, "--learn": learn})
     )
     calling.picture_kind(plot)
-    streams = streams_of(found.plan.scale, rate, "--rate")
-    unknown_names.ask_about(found.plan, "--rate", [one.logger for one in streams])
+    streams = unknown_names.streams_of(found.plan, rate)
     inputs = calling.readable(inputs_of(events, also), "pressure", again=bool(repeat > 1 or spread or rate or learn))
     with (
         wish.learned(given, plan, found, changed=bool(given.set_ or given.tune), strict=strict) as learned,

@@ -111,8 +111,7 @@ def run(
     found = given.read(plan)
     names = tuple(dict.fromkeys([*appender, *(beside or ())]))
     known_appenders(found.plan, names, "--appender")
-    part = calling.part_of(found.plan.scale, logger, level, [])
-    unknown_names.ask_about(found.plan, "--logger", [logger])
+    part = unknown_names.part_of(found.plan, logger, level, [])
     look.answer(found.plan, part, names, events, also)
 
 

@@ -100,8 +100,7 @@ def run(
         )
         job = ReadJob(written.form, written.scale, written.encoding, written.day, default_level or "info", wanted)
         found = _show(inputs, job, first, (workers, cluster))
-        if not found.shown and not inputs.only_once and not cluster:
-            calling.remark(_unknown(inputs, written, default_level or "info", asked[0]))
+        calling.remark([] if found.shown or cluster else _unknown(inputs, written, default_level or "info", asked[0]))
     _tell(found.reader, logs, found.shown, stopped=found.shown == first, as_json=json)
     if found.reader.misfits or not found.reader.events or written.short:
         raise typer.Exit(calling.Exit.WANTING)
@@ -109,6 +108,8 @@ def run(
 
 def _unknown(logs: Inputs, written: Written, default_level: str, part: Part) -> list[Line]:
     """Return which logger and fields that were asked for no event of the logs has."""
+    if logs.only_once:
+        return []
     layout = Layout(written.form, written.encoding, written.day, default_level)
     names = [AskedName("--logger", part.logger)] if part.logger else []
     names += [AskedName("--field", name, is_field=True) for name, _ in part.fields]

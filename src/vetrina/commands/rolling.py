@@ -28,7 +28,6 @@ from vetrina.views import foresight as fore
 from vetrina.views import rolling as view
 from vetrina.views.documents import rolling as documents
 from vetrina.views.screen import Line, Span
-from vetrina.work.asked import streams as streams_of
 from vetrina.work.files_over_time import Playing, file_appenders
 from vetrina.work.recording import Recording
 
@@ -106,8 +105,7 @@ def run(
         return
     inputs = calling.readable(_given(events, also), "rolling", again=bool(repeat > 1 or disk or history or rate or learn))
     moment, limits = calling.moment(on, found.plan.zone, "--on") if on else None, _wish(disk, history)
-    streams = streams_of(found.plan.scale, rate, "--rate")
-    unknown_names.ask_about(found.plan, "--rate", [one.logger for one in streams])
+    streams = unknown_names.streams_of(found.plan, rate)
     with (
         wish.learned(given, plan, found, changed=bool(given.set_ or given.tune), strict=strict) as learned,
         reading(inputs, _hands(scale, workers, cluster), cluster, plans=[found.plan]) as engine,

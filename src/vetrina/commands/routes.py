@@ -73,10 +73,8 @@ def run(
       vetrina routes plan.yaml archive/ --also today.jsonl --workers 4
       zcat week.jsonl.gz | vetrina routes plan.yaml - --json
     """
-    part, inputs = calling.part_of(found.plan.scale, logger, level, field), inputs_of(events, also)
+    part, inputs = unknown_names.part_of(found.plan, logger, level, field), inputs_of(events, also)
     known_appenders(found.plan, appender, "--appender")
-    unknown_names.ask_about(found.plan, "--logger", [logger])
-    unknown_names.ask_about(found.plan, "--field", fields=[name for name, _ in part.fields])
     _possible(fail_on, plot, counts_only, {"--each": each, "--group-by": group_by})
     with reading(inputs, workers, cluster, prints=each, plans=[found.plan]) as engine:
         recording = Recording(inputs, strict=strict, engine=engine)

@@ -15,6 +15,8 @@ from vetrina.views.screen import Line, Span, number, span
 if TYPE_CHECKING:
     from vetrina.core.base.levels import Scale
     from vetrina.core.plan.model import Plan
+    from vetrina.core.rolling.streams import Stream
+    from vetrina.core.routing.parts import Part
     from vetrina.formats.sources import Source
     from vetrina.work.known_names import AskedName, KnownNames
 
@@ -34,6 +36,23 @@ def ask_about(plan: Plan, option: str, loggers: Iterable[str] = (), fields: Iter
     if asked:
         kept: dict[AskedName, Plan] = context.meta.setdefault(_ASKED, {})
         kept.update(dict.fromkeys(asked, plan))
+
+
+def part_of(plan: Plan, logger: str, level: str, field: list[str]) -> Part:
+    """Return which events --logger, --level and --field leave; their names are kept in mind."""
+    part = calling.part_of(plan.scale, logger, level, field)
+    ask_about(plan, "--logger", [logger])
+    ask_about(plan, "--field", fields=[name for name, _ in part.fields])
+    return part
+
+
+def streams_of(plan: Plan, rates: Sequence[str]) -> tuple[Stream, ...]:
+    """Return the streams that --rate adds; their loggers are kept in mind."""
+    from vetrina.work.asked import streams as streams_given  # noqa: PLC0415  (only where streams are added)
+
+    streams = tuple(streams_given(plan.scale, rates, "--rate"))
+    ask_about(plan, "--rate", [one.logger for one in streams])
+    return streams
 
 
 def ask_about_changes(plan: Plan) -> None:

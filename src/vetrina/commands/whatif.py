@@ -26,7 +26,6 @@ from vetrina.formats.inputs import inputs_of
 from vetrina.views import whatif as view
 from vetrina.views.documents import whatif as documents
 from vetrina.views.whatif_note import note as note_text
-from vetrina.work.asked import streams as streams_of
 from vetrina.work.outcomes import Trial
 from vetrina.work.recording import Recording
 
@@ -161,8 +160,7 @@ def run(
     changes = _possible([Change(tune, set_, to_with, to_stage), *ctx.meta.get(_GROUPS, [])], page)
     today, changed = given.read(plan), [one.made(given, plan) for one in changes]
     wanted = _wanted(must_show, today) if must_show else None
-    streams = streams_of(today.plan.scale, rate, "--rate")
-    unknown_names.ask_about(today.plan, "--rate", [one.logger for one in streams])
+    streams = unknown_names.streams_of(today.plan, rate)
     with (
         wish.learned(given, plan, today, changed=True, strict=strict) as learned,
         calling.again_and_again(inputs_of(events, also)) as inputs,

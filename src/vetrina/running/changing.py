@@ -137,6 +137,17 @@ class Changer:
                 result.failed["the record"] = f"what is back could not be taken off it: {refused}"
         return result
 
+    def changed_still(self) -> list[str]:
+        """Return the loggers on record that are not as they were before; one of which the service says nothing counts as such."""
+        record = self.record()
+        return [one.logger for one in due(record, {one.id for one in record.steps}) if not self._is_back(one)]
+
+    def _is_back(self, one: Due) -> bool:
+        with suppress(Unanswered):
+            now = self.asked.level(one.logger)
+            return now is not None and restored(now, one.before, self.asked.words, clears=self.asked.clears)
+        return False
+
     def _send_back(self, one: Due, result: PutBack, *, anyway: bool) -> bool:
         """Send what was there before; tell whether it was sent."""
         words = self.asked.words

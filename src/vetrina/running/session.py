@@ -51,6 +51,10 @@ class Session:
         """Return what is on record."""
         return self._changer.record()
 
+    def changed_still(self) -> list[str]:
+        """Return the loggers on record that are not as they were before."""
+        return self._changer.changed_still()
+
     def hold(self, work: str) -> None:
         """Be the one who changes this service; refuse where somebody else does."""
         try:

@@ -94,7 +94,14 @@ def _remarks(rows: Sequence[LevelRow], width: int) -> list[Line]:
         lines.append([Span("×2: one message arrives there twice, from the logger and from an ancestor.", "quiet")])
     if folded:
         total = sum(row.folded for row in folded)
-        lines.append([Span(f"{total} more loggers are folded below these (--depth, --under).", "quiet")])
+        lines.append(
+            [
+                Span(
+                    f"{counted(total, 'more logger')} {'is' if total == 1 else 'are'} folded below these (--depth, --under).",
+                    "quiet",
+                )
+            ]
+        )
     return [[], *lines] if lines else []
 
 

@@ -138,10 +138,16 @@ def record_lines(record: Record) -> list[Line]:
     return lines
 
 
-def record_note(record: Record, command: str) -> Line:
-    """Return what is said first where something is on record."""
+def record_note(record: Record, still: Sequence[str], command: str) -> Line:
+    """Return what is said first where something is on record; ``still`` are the loggers that are not as they were before."""
     count = sum(len(one.changes) for one in record.steps)
     last = record.steps[-1]
     names = ", ".join(dict.fromkeys(change.logger for one in record.steps for change in one.changes))
-    text = f"{counted(count, 'change')} of this service not put back: {names}; the last by {last.user} ({last.command}) at {last.at}; put back by: {command} --put-back"
+    text = f"{counted(count, 'change')} of this service not put back: {names}"
+    if not still:
+        text = f"{counted(count, 'change')} of this service: {names}; as before again, which is not verified yet"
+    elif len(still) < count:
+        text += f" ({', '.join(still)} not as before)"
+    text += f"; the last by {last.user} ({last.command}) at {last.at}; "
+    text += f"{'put back' if still else 'verified'} by: {command} --put-back"
     return [Span("on record: ", "raised"), span(text)]

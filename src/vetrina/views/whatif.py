@@ -9,7 +9,7 @@ from vetrina.core.base.levels import Scale
 from vetrina.core.base.quantities import show_size, show_span
 from vetrina.core.base.wording import counted
 from vetrina.core.changes.effects import Delta, Effects, Example, Tally
-from vetrina.core.changes.outcome import Kept, Outcome, any_of, tally_words, verdict
+from vetrina.core.changes.outcome import Kept, Outcome, added_words, any_of, changed_kinds, tally_words, verdict
 from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.core.foresight.lessons import Ends
 from vetrina.core.foresight.wording import between, between_counted, told_words
@@ -48,11 +48,12 @@ def outcome_lines(
         lines += wrapped(
             safe_words(told_words(foreseen.lessons, before.plan.scale)), width, 2, "raised" if foreseen.lessons.weak else ""
         )
-    for sentence in verdict(first):
+    for sentence in verdict(first, tabled=True):
         lines += wrapped(sentence, width, 2)
     lines += unheard_lines(first.unheard, before.plan.scale, width, learned=foreseen is not None)
     if foreseen is not None:
         lines += lesson_lines(foreseen.lessons, foreseen.totals, before.plan.scale, width, wide=wide)
+    lines += _kinds(first, width)
     lines += _sinks(first, width)
     lines += _loggers(first, before.plan.scale, width, wide=wide)
     lines += _days(first.effects, width, wide=wide)
@@ -60,6 +61,15 @@ def outcome_lines(
     lines += _new_lines(first.effects, after, width, wide=wide)
     lines += _notes(first, before.plan.scale, width, wide=wide)
     return lines
+
+
+def _kinds(outcome: Outcome, width: int) -> list[Line]:
+    """Return what each kind of sink gets more or less in a day, where several do."""
+    kinds = changed_kinds(outcome)
+    if len(kinds) < 2:
+        return []
+    rows = [[span("files" if kind == "file" else kind), span(added_words(outcome, kind))] for kind in kinds]
+    return [[], [Span("In a day, by kind of sink", "title")], *table([Column("sinks"), Column("bytes")], rows, width, 2)]
 
 
 def safe_words(text: str) -> str:

@@ -136,9 +136,17 @@ def difference(before: Iterable[Finding], after: Iterable[Finding]) -> tuple[tup
     return tuple(one for key, one in now.items() if key not in was), tuple(one for key, one in was.items() if key not in now)
 
 
-def verdict(outcome: Outcome) -> tuple[str, str, str]:
-    """Return three sentences: what the change shows and hides, what it costs, what is risky about it."""
-    return _shows(outcome), _costs(outcome), _risks(outcome)
+def verdict(outcome: Outcome, *, tabled: bool = False) -> tuple[str, str, str]:
+    """Return three sentences: what the change shows and hides, what it costs, what is risky about it.
+
+    ``tabled`` tells that what several kinds of sinks get stands in a table beside them (`changed_kinds`).
+    """
+    return _shows(outcome), _costs(outcome, tabled=tabled), _risks(outcome)
+
+
+def changed_kinds(outcome: Outcome) -> list[str]:
+    """Return the kinds of sinks that get more or less bytes in a day, files first."""
+    return [kind for kind, more in outcome.added_a_day.items() if more]
 
 
 def _shows(outcome: Outcome) -> str:
@@ -179,43 +187,37 @@ def tally_words(tally: Tally, sign: str = "") -> str:
     return f"{'~' if tally.estimated else ''}{sign}{spaced(tally.events)}"
 
 
-def _costs(outcome: Outcome) -> str:
-    return f"{_bytes(outcome)}; {_history(outcome)}."
+def _costs(outcome: Outcome, *, tabled: bool) -> str:
+    return f"{_bytes(outcome, tabled=tabled)}; {_history(outcome)}."
 
 
-def _bytes(outcome: Outcome) -> str:
-    """Return what files and, apart from them, every other kind of sink gets more in a day."""
-    pace, added = outcome.effects.pace, dict(outcome.added_a_day)
-    files = added.pop("file")
-    if files is None:
+def _bytes(outcome: Outcome, *, tabled: bool) -> str:
+    """Return what each kind of sink gets more or less in a day; of several, where they are ``tabled``, that they are."""
+    pace, added = outcome.effects.pace, outcome.added_a_day
+    if added["file"] is None:
         return f"What that is in a day cannot be told: {pace.words()}"
+    kinds = changed_kinds(outcome)
+    if not kinds:
+        return f"In files that is no byte a day more, {pace.words()}"
+    if len(kinds) == 1:
+        where = "In files" if kinds == ["file"] else f"At sinks of kind {kinds[0]}"
+        return f"{where} that is {added_words(outcome, kinds[0], ' a day')}, {pace.words()}"
+    if tabled:
+        return f"What that is in a day stands below by kind of sink, {pace.words()}"
+    told = [f"{'files' if kind == 'file' else kind} {added_words(outcome, kind)}" for kind in kinds]
+    return f"In a day, by kind of sink, that is {listed(told, len(told))}, {pace.words()}"
+
+
+def added_words(outcome: Outcome, kind: str, a_day: str = "") -> str:
+    """Return how much more or less sinks of a kind get in a day, marked where it is extrapolated, as a range where it is estimated."""
+    pace, more, ends = outcome.effects.pace, outcome.added_a_day[kind] or 0, outcome.added_ends(kind)
     mark = "~" if any(shift.estimated for shift in outcome.effects.appenders.values()) else ""
-    ends = outcome.added_ends("file")
     if ends is not None and ends[0] < 0 < ends[1]:
-        said = f"between {pace.about}{show_size(-ends[0])} a day less and {show_size(ends[1])} more"
-    elif ends is not None:
+        return f"between {pace.about}{show_size(-ends[0])}{a_day} less and {show_size(ends[1])} more"
+    if ends is not None:
         low, high = sorted(map(abs, ends))
-        said = f"{pace.about}{span_of(low, high, show_size)} a day {'more' if ends[1] > 0 else 'less'}"
-    elif files:
-        said = f"{pace.about}{mark}{show_size(abs(files))} a day {'more' if files > 0 else 'less'}"
-    else:
-        said = "no byte a day more"
-    words = f"In files that is {said}, {pace.words()}" if files or not added else f"In files that is {said}"
-    others = [
-        f"{kind} {_more(more, outcome.added_ends(kind), mark)} {'more' if more > 0 else 'less'}"
-        for kind, more in added.items()
-        if more
-    ]
-    if not others:
-        return words
-    return f"{words}, and apart from them {pace.about}{listed(others)}" + ("" if files else f" a day, {pace.words()}")
-
-
-def _more(more: int, ends: tuple[int, int] | None, mark: str) -> str:
-    if ends is None or ends[0] < 0 < ends[1]:
-        return f"{mark}{show_size(abs(more))}"
-    low, high = sorted(map(abs, ends))
-    return span_of(low, high, show_size)
+        return f"{pace.about}{span_of(low, high, show_size)}{a_day} {'more' if ends[1] > 0 else 'less'}"
+    return f"{pace.about}{mark}{show_size(abs(more))}{a_day} {'more' if more > 0 else 'less'}"
 
 
 def _history(outcome: Outcome) -> str:
