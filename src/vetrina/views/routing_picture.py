@@ -24,6 +24,8 @@ _LEFT, _GATES, _RIGHT = 0.24, (0.40, 0.47, 0.54), 0.74
 _COLOURS = ("#2f6f8f", "#b5651d", "#4f7942", "#7b5aa6", "#a23b4a", "#5b7083", "#8a7a1f", "#3d7a70", "#94618e", "#6b5b4b")
 _STOPPED = "#b9b4ab"
 MOST_LOGGERS = 40
+_LABEL = 0.36
+"""How many inches a label of two lines takes."""
 
 
 def _share(count: int) -> float:
@@ -34,7 +36,7 @@ def _share(count: int) -> float:
 def draw(traffic: Traffic, plan: Plan, kind: str) -> bytes:
     """Return the picture as PNG (1280x800 and taller for many loggers) or SVG."""
     rows = _rows(traffic)
-    tall = max(TALL, 1.6 + 0.26 * len(rows))
+    tall = max(TALL, 1.6 + 0.26 * len(rows), 1.6 + 0.42 * len(traffic.appenders))
     with pictures.page(kind, tall) as page:
         axes = page.figure.add_axes((0, 0, 1, 1))
         axes.set_xlim(0, 1)
@@ -91,9 +93,9 @@ def _paint(axes: Any, rows: list[_Row], traffic: Traffic, plan: Plan, head: floa
     heights = [max(least, weight * unit) for weight in weights]
     scale = (top - bottom - gap * max(0, len(rows) - 1)) / max(1e-9, sum(heights))
     heights = [height * min(1.0, scale) for height in heights]
-    ends = _appender_boxes(axes, names, sinks, traffic, top, bottom)
+    ends = _appender_boxes(axes, names, sinks, traffic, (top, bottom), head / 0.9)
     axes.text(0.02, 1 - head * 0.45, safe(plan.title or plan.name), fontsize=14, fontweight="bold", color=INK, va="center")
-    words = f"{counted(traffic.events, 'event')}, {number(traffic.unrouted)} of them nowhere; a band's width is the square root of its count"
+    words = f"{counted(traffic.events, 'event')}, {number(traffic.unrouted)} of them arriving nowhere; a band's width is the square root of its count"
     axes.text(0.02, 1 - head * 0.82, words, fontsize=9, color=QUIET, va="center")
     _gate_posts(axes, traffic, top, bottom)
     y = top
@@ -103,32 +105,54 @@ def _paint(axes: Any, rows: list[_Row], traffic: Traffic, plan: Plan, head: floa
 
 
 def _appender_boxes(
-    axes: Any, names: list[str], sinks: dict[str, str], traffic: Traffic, top: float, bottom: float
+    axes: Any, names: list[str], sinks: dict[str, str], traffic: Traffic, bounds: tuple[float, float], inch: float
 ) -> dict[str, list[float]]:
-    """Draw the appenders at the right; return where the next band ends in each, and how much room is left."""
-    weights = [max(3.0, _share(traffic.appenders[name].reached)) for name in names]
+    """Draw the appenders at the right, each as tall as its label at least; return where the next band ends in each, and how much room is left."""
+    top, bottom = bounds
     gap = min(0.03, 0.3 / max(1, len(names)))
-    unit = (top - bottom - gap * max(0, len(names) - 1)) / max(1e-9, sum(weights))
+    room = top - bottom - gap * max(0, len(names) - 1)
+    heights = _heights([_share(traffic.appenders[name].reached) for name in names], room, _LABEL * inch - gap)
     ends: dict[str, list[float]] = {}
     y = top
-    for at, (name, weight) in enumerate(zip(names, weights, strict=True)):
-        height = weight * unit
+    for at, (name, height) in enumerate(zip(names, heights, strict=True)):
         one = traffic.appenders[name]
         colour = _COLOURS[at % len(_COLOURS)] if one.reached else "white"
         axes.add_patch(Rectangle((_RIGHT, y - height), 0.012, height, facecolor=colour, edgecolor=INK, linewidth=0.6))
         middle = y - height / 2
         axes.text(
-            _RIGHT + 0.02, middle + 0.009, shorten(safe(name), 24), fontsize=10, fontweight="bold", color=INK, va="center"
+            _RIGHT + 0.02,
+            middle + 0.072 * inch,
+            shorten(safe(name), 24),
+            fontsize=10,
+            fontweight="bold",
+            color=INK,
+            va="center",
         )
         label = (
             number(one.reached) + f" to {shorten(safe(sinks[name]), 30)}"
             if one.reached
             else f"nothing arrives ({shorten(safe(sinks[name]), 24)})"
         )
-        axes.text(_RIGHT + 0.02, middle - 0.012, label, fontsize=7.5, color=QUIET if one.reached else GONE, va="center")
+        axes.text(_RIGHT + 0.02, middle - 0.096 * inch, label, fontsize=7.5, color=QUIET if one.reached else GONE, va="center")
         ends[name] = [y, height, float(max(1, one.reached)), at]
         y -= height + gap
     return ends
+
+
+def _heights(weights: list[float], room: float, least: float) -> list[float]:
+    """Return heights by weight that fill a room, none below ``least`` as long as there is room for that."""
+    if not weights:
+        return []
+    least = min(max(least, 0.0), room / len(weights))
+    wide = {at: weight for at, weight in enumerate(weights) if weight}
+    while wide:
+        unit = (room - least * (len(weights) - len(wide))) / sum(wide.values())
+        low = [at for at, weight in wide.items() if weight * unit < least]
+        if not low:
+            return [wide[at] * unit if at in wide else least for at in range(len(weights))]
+        for at in low:
+            del wide[at]
+    return [room / len(weights)] * len(weights)
 
 
 _POSTS = dict(zip(map(str, EARLY_GATES), (_ROUND, *_GATES), strict=True))

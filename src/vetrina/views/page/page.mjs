@@ -51,7 +51,7 @@ export function span(micros) {
   ]) {
     const count = Math.floor(seconds / length);
     seconds %= length;
-    if (count) parts.push(`${count} ${count === 1 ? word : `${word}s`}`);
+    if (count) parts.push(counted(count, word));
     else if (parts.length) break;
   }
   return parts.slice(0, 2).join(" ");
@@ -83,12 +83,12 @@ export function noChange() {
 
 /** The plan with a change: levels by logger (which switch it on), and by appender `enabled`, `floors` and `ceilings`. */
 export function applied(plan, change) {
-  const loggers = plan.loggers.map((one) =>
+  const tuned = (one) =>
     change.levels.has(one.name)
       ? { ...one, level: change.levels.get(one.name), levelAt: "--tune", enabled: true }
-      : one,
-  );
-  const known = new Set(plan.loggers.map((one) => one.name));
+      : one;
+  const loggers = change.levels.size ? plan.loggers.map(tuned) : plan.loggers;
+  const known = new Set(change.levels.size ? plan.loggers.map((one) => one.name) : []);
   for (const [name, level] of change.levels) {
     if (known.has(name)) continue;
     loggers.push({
@@ -123,23 +123,50 @@ export function ancestry(name, separator, deepest = Infinity) {
   return [...new Set(found.filter((one) => one !== ""))];
 }
 
-/** The loggers that are switched on, and what holds for any logger. */
+const TREES = new WeakMap();
+
+/** The tree of a plan, made once; ``base`` is that of the plan of which this one is a change. */
+export function treeOf(plan, base = null) {
+  if (!TREES.has(plan)) TREES.set(plan, new Tree(plan, base));
+  return TREES.get(plan);
+}
+
+/** The loggers that are switched on, and what holds for any logger; where a plan is another one with a change, what stays is taken from its tree. */
 export class Tree {
-  constructor(plan) {
+  constructor(plan, base = null) {
     this.plan = plan;
-    this.entries = new Map(plan.loggers.filter((one) => one.enabled).map((one) => [one.name, one]));
+    this.entries = new Map();
+    for (const one of plan.loggers) if (one.enabled) this.entries.set(one.name, one);
     this.appenders = new Map(plan.appenders.map((one, at) => [one.name, at]));
-    this.deepest = plan.loggers.reduce((most, one) => Math.max(most, one.name.split(plan.separator).length), 1);
+    this.base = base;
+    this.changed = base === null ? [] : [...this.entries.values()].filter((one) => base.entries.get(one.name) !== one);
+    this.replaces = this.changed.every((one) => base.entries.has(one.name));
+    this.deepest = (base === null ? [...this.entries.values()] : this.changed).reduce(
+      (most, one) => Math.max(most, one.name.split(plan.separator).length),
+      base?.deepest ?? 1,
+    );
     this.above = new Map();
+    this.kinds = new Map();
   }
 
   /** The configured loggers at and above a name, the nearest first. */
   ancestors(name) {
-    if (!this.above.has(name)) {
-      const names = ancestry(name, this.plan.separator, this.deepest);
-      this.above.set(name, names.map((one) => this.entries.get(one)).filter(Boolean));
+    let found = this.above.get(name);
+    if (found === undefined) {
+      found = this.found(name);
+      this.above.set(name, found);
     }
-    return this.above.get(name);
+    return found;
+  }
+
+  found(name) {
+    if (this.base !== null) {
+      const above = this.changed.filter((one) => isBelow(name, one.name, this.plan.separator));
+      if (!above.length) return this.base.ancestors(name);
+      if (this.replaces) return this.base.ancestors(name).map((one) => this.entries.get(one.name));
+    }
+    const names = ancestry(name, this.plan.separator, this.deepest);
+    return names.map((one) => this.entries.get(one)).filter(Boolean);
   }
 
   /** The effective level of a logger: {severity, at, from}; `from` is the logger that it comes from. */
@@ -147,6 +174,18 @@ export class Tree {
     const entry = this.ancestors(name).find((one) => one.level !== null);
     if (entry) return { severity: entry.level, at: entry.levelAt, from: entry.name, assumed: false };
     return { severity: this.plan.assume, at: this.plan.assumed, from: ROOT, assumed: true };
+  }
+
+  /** What decides on a logger's events as far as no rule asks: loggers of which that is the same are alike. */
+  alike(name) {
+    let found = this.kinds.get(name);
+    if (found === undefined) {
+      found = `${this.standing(name).severity}`;
+      for (const entry of this.climb(name))
+        for (const one of entry.to) found += `/${one.appender} ${one.floor} ${one.ceiling}`;
+      this.kinds.set(name, found);
+    }
+    return found;
   }
 
   /** The nearest configured logger at or above a name; root at last. */
@@ -210,7 +249,7 @@ function ifWords(perhaps, owner) {
 
 /** Every gate for an event of a logger and a level, as `why` has them: `passed` is null where the event itself decides. */
 export function ask(plan, logger, severity) {
-  const tree = new Tree(plan);
+  const tree = treeOf(plan);
   const early = [];
   const level = plan.names[severity];
   const door = atDoor(plan, logger, severity);
@@ -443,27 +482,22 @@ function sentence(answer) {
 
 /** How many times each appender gets the events of a kind: Map from its place to times. */
 export function waysOf(tree, kind, logger) {
-  const plan = tree.plan;
+  const { plan } = tree;
   const found = new Map();
+  const { severity } = kind;
   if (kind.door === "drop") return found;
-  if (kind.door !== "lift" && kind.severity < tree.standing(logger).severity) return found;
-  const closed = new Set((kind.closed ?? []).map(([via, place]) => `${place} ${via}`));
-  const met = new Set();
+  if (kind.door !== "lift" && severity < tree.standing(logger).severity) return found;
+  const closed = kind.closed?.length ? new Set(kind.closed.map(([via, place]) => `${place} ${via}`)) : null;
+  const met = plan.once ? new Set() : null;
   for (const entry of tree.climb(logger)) {
-    for (const [place, attachment] of entry.to.entries()) {
-      if (
-        kind.severity < attachment.floor ||
-        kind.severity > attachment.ceiling ||
-        closed.has(`${place} ${entry.name}`)
-      )
-        continue;
+    for (let place = 0; place < entry.to.length; place++) {
+      const attachment = entry.to[place];
+      if (severity < attachment.floor || severity > attachment.ceiling || closed?.has(`${place} ${entry.name}`)) continue;
       const at = tree.appenders.get(attachment.appender);
-      if (plan.once) {
-        if (met.has(at)) continue;
-        met.add(at);
-      }
+      if (met?.has(at)) continue;
+      met?.add(at);
       const appender = plan.appenders[at];
-      if (!appender.enabled || kind.severity < appender.floor || kind.severity > appender.ceiling) continue;
+      if (!appender.enabled || severity < appender.floor || severity > appender.ceiling) continue;
       if (kind.barred?.includes(at)) continue;
       found.set(at, (found.get(at) ?? 0) + 1);
     }
@@ -471,10 +505,16 @@ export function waysOf(tree, kind, logger) {
   return found;
 }
 
-/** The ways of all kinds under a plan. */
-export function allWays(plan, traffic) {
-  const tree = new Tree(plan);
-  return traffic.kinds.map((kind) => waysOf(tree, kind, traffic.loggers[kind.logger]));
+const sameWays = (one, other) =>
+  one.size === other.size && [...one].every(([name, times]) => other.get(name) === times);
+
+/** The ways of all kinds under a plan; ``today``, those under the plan of which it is a change, are taken where they stay. */
+export function allWays(plan, traffic, today = null) {
+  const tree = treeOf(plan);
+  return traffic.kinds.map((kind, at) => {
+    const ways = waysOf(tree, kind, traffic.loggers[kind.logger]);
+    return today !== null && sameWays(today[at], ways) ? today[at] : ways;
+  });
 }
 
 const tally = () => ({ events: 0, bytes: 0 });
@@ -484,6 +524,25 @@ function add(to, events, bytes) {
   to.bytes += bytes;
 }
 
+const BASES = new WeakMap();
+
+/** What each appender gets on some ways, once worked out: events, bytes, bytes by day. */
+function basis(plan, traffic, ways) {
+  if (BASES.has(ways)) return BASES.get(ways);
+  const found = plan.appenders.map(() => ({ events: 0, bytes: 0, days: traffic.days.map(() => 0) }));
+  for (const [at, kind] of traffic.kinds.entries()) {
+    for (const [name, times] of ways[at]) {
+      const place = 2 + kind.appenders.indexOf(name);
+      for (const day of kind.days) {
+        add(found[name], day[1] * times, day[place] * times);
+        found[name].days[day[0]] += day[place] * times;
+      }
+    }
+  }
+  BASES.set(ways, found);
+  return found;
+}
+
 /** What a change does, counted: by appender, by day, and where it differs by (logger, level, appender); what falls silent, what is newly seen. */
 export function compared(plan, traffic, before, after) {
   const appenders = plan.appenders.map(() => ({
@@ -491,7 +550,7 @@ export function compared(plan, traffic, before, after) {
     after: tally(),
     gained: tally(),
     lost: tally(),
-    days: [traffic.days.map(() => 0), traffic.days.map(() => 0)],
+    days: [],
   }));
   const rows = new Map();
   const turns = { silenced: new Map(), seen: new Map(), twice: new Map() };
@@ -501,19 +560,20 @@ export function compared(plan, traffic, before, after) {
       found.set(plan.appenders[name].place, (found.get(plan.appenders[name].place) ?? 0) + times);
     return found;
   };
+  for (const [at, one] of basis(plan, traffic, before).entries()) {
+    const found = appenders[at];
+    for (const part of ["before", "after"]) add(found[part], one.events, one.bytes);
+    found.days = [[...one.days], [...one.days]];
+  }
   const count = (kind, name, events, was, now) => {
     const place = 2 + kind.appenders.indexOf(name);
     const found = appenders[name];
-    const [daysBefore, daysAfter] = found.days;
     let bytes = 0;
     for (const day of kind.days) {
       bytes += day[place];
-      daysBefore[day[0]] += day[place] * was;
-      daysAfter[day[0]] += day[place] * now;
+      found.days[1][day[0]] += day[place] * (now - was);
     }
-    add(found.before, events * was, bytes * was);
-    add(found.after, events * now, bytes * now);
-    if (was === now) return;
+    add(found.after, events * (now - was), bytes * (now - was));
     const [part, more] = now > was ? ["gained", now - was] : ["lost", was - now];
     const key = `${kind.logger} ${kind.severity} ${name}`;
     const row = rows.get(key) ?? {
@@ -528,14 +588,17 @@ export function compared(plan, traffic, before, after) {
   };
   for (const [at, kind] of traffic.kinds.entries()) {
     const [was, now] = [before[at], after[at]];
+    if (was === now) continue;
     const events = kind.days.reduce((sum, day) => sum + day[1], 0);
     if (Boolean(was.size) !== Boolean(now.size))
       turned(was.size ? turns.silenced : turns.seen, kind, events, kind.severity);
     const places = atPlaces(was);
     for (const [place, times] of atPlaces(now))
       if (place && times > 1 && (places.get(place) ?? 0) <= 1) turned(turns.twice, kind, events, place);
-    for (const name of was.keys()) count(kind, name, events, was.get(name), now.get(name) ?? 0);
-    for (const name of now.keys()) if (!was.has(name)) count(kind, name, events, 0, now.get(name));
+    for (const name of new Set([...was.keys(), ...now.keys()])) {
+      const times = [was.get(name) ?? 0, now.get(name) ?? 0];
+      if (times[0] !== times[1]) count(kind, name, events, ...times);
+    }
   }
   for (const [at, one] of appenders.entries())
     for (const part of [one.before, one.after]) if (part.events) part.bytes += plan.appenders[at].header;
@@ -573,54 +636,93 @@ function possible(tree, logger, severity) {
   return new Set(names.map((one) => one.appender));
 }
 
-/** The loggers that a plan names: configured ones, and those of its rules. */
-function namedLoggers(plan) {
+const NOTHING = [];
+const NAMED = new WeakMap();
+
+/** The loggers that a plan names, configured ones and those of its rules, in order; whether it has rules; which of them are at and above a logger. */
+function namedBy(plan) {
+  if (NAMED.has(plan)) return NAMED.get(plan);
   const inside = ({ logger, exactly, not, any, all }) => [
     ...(logger ?? []),
     ...(exactly ?? []),
     ...[...(not ? [not] : []), ...(any ?? []), ...(all ?? [])].flatMap(inside),
   ];
-  const attached = plan.loggers.flatMap((one) => one.to);
-  const rules = [plan, ...plan.appenders, ...attached].flatMap((one) => one.rules);
-  return [
-    ...plan.loggers.filter((one) => one.enabled).map((one) => one.name),
-    ...rules.flatMap((one) => inside(one.if)),
-  ];
+  const rules = [...plan.rules, ...plan.appenders.flatMap((one) => one.rules)];
+  for (const one of plan.loggers) for (const { rules: own } of one.to) rules.push(...own);
+  const ruled = rules.flatMap((one) => inside(one.if));
+  const names = new Set([ROOT, ...treeOf(plan).entries.keys(), ...ruled]);
+  const deepest = ruled.reduce((most, one) => Math.max(most, one.split(plan.separator).length), treeOf(plan).deepest);
+  const known = new Map();
+  const above = (logger) => {
+    let found = known.get(logger);
+    if (found === undefined) {
+      found = ancestry(logger, plan.separator, deepest).filter((one) => names.has(one));
+      known.set(logger, found);
+    }
+    return found;
+  };
+  NAMED.set(plan, { names, ruled: rules.length > 0, above, sorted: [...names].filter((one) => one !== ROOT).sort() });
+  return NAMED.get(plan);
+}
+
+const LOWEST = new WeakMap();
+
+/** The lowest severity of each logger of a recording, by name, in order. */
+function lowestOf(traffic) {
+  if (LOWEST.has(traffic)) return LOWEST.get(traffic);
+  const found = new Map();
+  for (const { logger: at, severity } of traffic.kinds) {
+    const logger = traffic.loggers[at];
+    found.set(logger, Math.min(severity, found.get(logger) ?? severity));
+  }
+  LOWEST.set(traffic, new Map([...found].sort(([one], [other]) => (one < other ? -1 : 1))));
+  return LOWEST.get(traffic);
 }
 
 /** What a recording cannot tell: levels that newly arrive somewhere, and of which it holds no event; see `whatif`. */
 export function unheard(plan, tried, traffic, change) {
   const everywhere = change.enabled.size + change.floors.size + change.ceilings.size > 0;
-  const touched = (name) => everywhere || [...change.levels.keys()].some((one) => isBelow(name, one, plan.separator));
-  const [before, after] = [new Tree(plan), new Tree(tried)];
-  const named = new Set([ROOT, ...namedLoggers(plan), ...namedLoggers(tried)]);
+  const tuned = [...change.levels.keys()];
+  const touched = (name) => everywhere || tuned.some((one) => isBelow(name, one, plan.separator));
+  const before = treeOf(plan);
+  const after = treeOf(tried, before);
+  const { names, ruled, above, sorted } = namedBy(plan);
+  const added = tuned.filter((one) => !names.has(one));
   const levels = plan.levels.map(([, severity]) => severity);
-  const deepest = Math.max(...[...named].map((one) => one.split(plan.separator).length));
-  const above = (logger, names) => ancestry(logger, plan.separator, deepest).filter((one) => names.has(one));
   const known = new Map();
-  const opens = (logger) => {
-    if (!touched(logger)) return [];
-    if (!known.has(logger)) {
-      const opened = (severity) => {
+  const opened = (logger) => {
+    const key = ruled ? logger : `${before.alike(logger)} > ${after.alike(logger)}`;
+    if (!known.has(key)) {
+      const more = (severity) => {
         const was = possible(before, logger, severity);
         return [...possible(after, logger, severity)].some((one) => !was.has(one));
       };
-      known.set(logger, levels.filter(opened));
+      known.set(key, levels.filter(more));
     }
-    return known.get(logger);
+    return known.get(key);
   };
-  const lowest = new Map();
-  for (const { logger: at, severity } of traffic.kinds) {
-    const logger = traffic.loggers[at];
-    lowest.set(logger, Math.min(severity, lowest.get(logger) ?? severity));
-  }
+  const seen = new Map();
+  const opens = (logger) => {
+    if (!seen.has(logger)) seen.set(logger, touched(logger) ? opened(logger) : NOTHING);
+    return seen.get(logger);
+  };
+  const overAll = (logger) => {
+    const own = added.filter((one) => isBelow(logger, one, plan.separator));
+    return own.length ? [...above(logger), ...own] : above(logger);
+  };
   const heard = new Map();
-  for (const [logger, least] of lowest)
-    for (const name of above(logger, named))
-      for (const level of opens(logger))
-        if (level >= least) heard.set(name, (heard.get(name) ?? new Set()).add(level));
+  for (const [logger, least] of lowestOf(traffic)) {
+    for (const level of opens(logger)) {
+      if (level < least) continue;
+      for (const name of overAll(logger)) {
+        const there = heard.get(name);
+        if (there === undefined) heard.set(name, new Set([level]));
+        else there.add(level);
+      }
+    }
+  }
   const silent = new Map();
-  const told = (logger, level) => above(logger, silent).some((one) => silent.get(one).has(level));
+  const told = (logger, level) => silent.size > 0 && overAll(logger).some((one) => silent.get(one)?.has(level));
   const gaps = [];
   const tell = (logger, own, below) => {
     for (const [turn, level] of levels.entries()) {
@@ -629,15 +731,14 @@ export function unheard(plan, tried, traffic, change) {
       else gaps.push({ logger, low: level, high: level, below });
     }
   };
-  const inOrder = (names) => [...names].filter((one) => one !== ROOT).sort();
-  for (const name of [ROOT, ...inOrder(named)]) {
+  for (const name of [ROOT, ...(added.length ? [...sorted, ...added].sort() : sorted)]) {
     const own = new Set(opens(name).filter((one) => !heard.get(name)?.has(one) && !told(name, one)));
     if (own.size) tell(name, own, true);
     if (own.size) silent.set(name, own);
   }
-  for (const logger of [...lowest.keys()].sort()) {
-    const least = lowest.get(logger);
-    tell(logger, new Set(opens(logger).filter((one) => one < least && !told(logger, one))), false);
+  for (const [logger, least] of lowestOf(traffic)) {
+    const rest = opens(logger).filter((one) => one < least && !told(logger, one));
+    if (rest.length) tell(logger, new Set(rest), false);
   }
   return gaps;
 }
@@ -989,7 +1090,7 @@ function el(tag, attributes = {}, ...children) {
   return found;
 }
 
-/** A table that can be sorted by each column and filtered; `columns` are {title, of, show, count, css}. */
+/** A table that can be sorted by each column and filtered; `columns` are {title, of, show, count, css, indent}. */
 class SortedTable {
   constructor(caption, columns, rows, { filter = true, none = "Nothing." } = {}) {
     Object.assign(this, { columns, rows, none, most: FIRST_ROWS, sorted: null, down: false, wanted: "" });
@@ -1079,13 +1180,15 @@ class SortedTable {
       el(
         "tr",
         {},
-        this.columns.map((column) =>
-          el(
+        this.columns.map((column) => {
+          const cell = el(
             "td",
             { class: column.count ? "count" : (column.css ?? null) },
             column.node ? column.node(row) : String(column.show ? column.show(row) : column.of(row)),
-          ),
-        ),
+          );
+          if (column.indent) cell.style.paddingLeft = `${0.6 + 0.9 * Math.min(column.indent(row), 6)}rem`;
+          return cell;
+        }),
       ),
     );
     this.body.replaceChildren(...rows);
@@ -1289,6 +1392,7 @@ class Page {
 
   show() {
     this.tried = applied(this.plan, this.change);
+    treeOf(this.tried, treeOf(this.plan));
     this.some = Object.values(this.change).some((one) => one.size);
     this.showChanges();
     this.showEffects();
@@ -1316,7 +1420,7 @@ class Page {
         el(
           "p",
           { class: "quiet" },
-          `Neither the plan nor the recording names ${logger}: it is treated as any logger below ${answer.lanes[0]?.via ?? new Tree(this.tried).climb(logger)[0]?.name ?? ROOT}.`,
+          `Neither the plan nor the recording names ${logger}: it is treated as any logger below ${answer.lanes[0]?.via ?? treeOf(this.tried, treeOf(this.plan)).climb(logger)[0]?.name ?? ROOT}.`,
         ),
       );
     nodes.push(gates(answer.early));
@@ -1379,7 +1483,7 @@ class Page {
       );
     for (const [logger, severity] of this.change.levels)
       chip(
-        `${logger} at ${name(severity)} (today ${name(new Tree(this.plan).standing(logger).severity)})`,
+        `${logger} at ${name(severity)} (today ${name(treeOf(this.plan).standing(logger).severity)})`,
         this.change.levels,
         logger,
       );
@@ -1446,7 +1550,7 @@ class Page {
           "This page holds no recording: what the change gains and loses is not known. The answer above shows the gates with it.",
         ),
       );
-    const after = allWays(this.tried, this.traffic);
+    const after = allWays(this.tried, this.traffic, this.today);
     const found = compared(this.plan, this.traffic, this.today, after);
     this.effects = found;
     said.replaceChildren(
@@ -1662,7 +1766,7 @@ class Page {
   }
 
   loggerTable() {
-    const tree = new Tree(this.plan);
+    const tree = treeOf(this.plan);
     const rows = this.data.rows;
     const note = (row) =>
       [
@@ -1673,7 +1777,7 @@ class Page {
         .filter(Boolean)
         .join("; ");
     const columns = [
-      { title: "logger", of: (row) => row.logger, show: (row) => "\u2003".repeat(row.depth) + row.logger, css: "name" },
+      { title: "logger", of: (row) => row.logger, css: "name", indent: (row) => row.depth },
       { title: "set", of: (row) => row.set ?? -1, show: (row) => (row.set === null ? "·" : this.plan.names[row.set]) },
       {
         title: "in force",
