@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import os
 import pty
+import signal
 import subprocess
 from collections.abc import Callable, Iterator
 from contextlib import suppress
@@ -23,7 +24,8 @@ settings.load_profile("vetrina")
 
 
 def pytest_configure(config: pytest.Config) -> None:
-    """Under --long, try each property on more examples, unless it says how many."""
+    """Under --long, try each property on more examples, unless it says how many; let what tests start hear Ctrl-C, also where a shell's background does not."""
+    signal.signal(signal.SIGINT, signal.default_int_handler)
     if config.getoption("--long"):
         settings.load_profile("long")
 

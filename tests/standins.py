@@ -15,7 +15,7 @@ from pathlib import Path
 from typing import Any
 from urllib.parse import unquote
 
-from support import PROGRAM, Ran
+from support import PATIENCE, PROGRAM, Ran
 
 LEVELS = {"root": "warn", "ropeway": "info", "ropeway.gate": None, "lib": "warn"}
 SECRET = "key-of-the-room-20817"
@@ -146,13 +146,13 @@ def begin(folder: Path, *words: object, **more: Any) -> subprocess.Popen[str]:
 
 def call(folder: Path, *words: object, **more: Any) -> Ran:
     process = begin(folder, *words, **more)
-    out, err = process.communicate(timeout=60)
+    out, err = process.communicate(timeout=PATIENCE)
     assert "Traceback" not in err, err
     assert SECRET not in out + err
     return Ran(process.returncode, out, err)
 
 
-def wait_for(what: Callable[[], object], seconds: float = 20.0) -> Any:
+def wait_for(what: Callable[[], object], seconds: float = PATIENCE) -> Any:
     until = time.monotonic() + seconds
     while not (found := what()):
         assert time.monotonic() < until, "it did not come"

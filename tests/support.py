@@ -13,6 +13,8 @@ from typing import Any
 import pytest
 
 PROGRAM = Path(sys.executable).with_name("vetrina")
+PATIENCE = 240.0
+"""How many seconds a test waits for what is to come, before it says that it did not: much longer than it takes anywhere."""
 DEMO = Path(__file__).parent.parent / "src" / "vetrina" / "demo"
 
 
@@ -26,6 +28,8 @@ class Ran:
 
     @property
     def json(self) -> Any:
+        """What it answers; how it ended, and what it says besides, are asked first."""
+        assert self.out, (self.code, self.err)
         return json.loads(self.out)
 
     @property

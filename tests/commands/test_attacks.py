@@ -12,7 +12,7 @@ from typing import Any
 
 import pytest
 
-from support import PROGRAM, Run, event
+from support import PATIENCE, PROGRAM, Run, event
 
 Write = Callable[..., Path]
 PLAN = """vetrina: 1
@@ -139,7 +139,7 @@ def raw(folder: Path, *words: bytes, **env: bytes) -> subprocess.CompletedProces
         **{name.encode(): value for name, value in env.items()},
     }
     return subprocess.run(
-        [os.fsencode(PROGRAM), *words], cwd=folder, env=environment, capture_output=True, timeout=60, check=False
+        [os.fsencode(PROGRAM), *words], cwd=folder, env=environment, capture_output=True, timeout=PATIENCE, check=False
     )
 
 
@@ -197,7 +197,7 @@ def test_outputs_that_take_nothing(write: Write, folder: Path, line: str, code: 
     write("plan.yaml", PLAN)
     write("week.jsonl", [event()] * 5000)
     found = subprocess.run(
-        ["bash", "-c", line.format(PROGRAM)], cwd=folder, capture_output=True, text=True, timeout=60, check=False
+        ["bash", "-c", line.format(PROGRAM)], cwd=folder, capture_output=True, text=True, timeout=PATIENCE, check=False
     )
 
     assert (found.returncode, said in found.stderr, "Traceback" in found.stderr) == (code, True, False), found.stderr

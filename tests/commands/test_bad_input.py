@@ -8,7 +8,7 @@ from pathlib import Path
 
 import pytest
 
-from support import PROGRAM, Run, give_up_override
+from support import PATIENCE, PROGRAM, Run, give_up_override
 
 HEAD = "vetrina: 1\n"
 OK = HEAD + "loggers: {root: {to: a}}\nappenders: {a: {sink: none}}\n"
@@ -153,7 +153,7 @@ def test_a_file_that_may_not_be_read_is_told(write: Callable[..., Path]) -> None
     plan = write("plan.yaml", OK)
     plan.chmod(0)
     done = subprocess.run(
-        [PROGRAM, "levels", plan], preexec_fn=give_up_override, capture_output=True, text=True, timeout=60, check=False
+        [PROGRAM, "levels", plan], preexec_fn=give_up_override, capture_output=True, text=True, timeout=PATIENCE, check=False
     )
 
     assert done.returncode == 2

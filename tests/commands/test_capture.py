@@ -21,7 +21,7 @@ import pytest
 from jsonschema import Draft202012Validator
 
 from standins import LEVELS, SECRET, STEPS, Standin, begin, call, guardians, record_of, service_file, standing_in, wait_for
-from support import DEMO, PROGRAM
+from support import DEMO, PATIENCE, PROGRAM
 from vetrina.formats.schemas import record_schema
 from vetrina.views.outputs import OUTPUTS
 
@@ -198,7 +198,7 @@ def test_a_service_that_stops_answering_in_the_middle_is_put_back_by_the_guardia
     )
     wait_for(lambda: room.levels["lib"] == "off" and ("POST", "/marks") in room.sent())
     room.manners["*"] = closed
-    out, err = process.communicate(timeout=60)
+    out, err = process.communicate(timeout=PATIENCE)
     found = json.loads(out)
     assert (process.returncode, found["put_back"]["failed"].keys()) == (1, {"ropeway.gate", "lib"}), err
     assert "vetrina live SERVICE --put-back" in found["problems"][-2] + found["problems"][-1]
@@ -238,7 +238,7 @@ def test_a_signal_puts_back_ends_the_command_and_still_collects(folder: Path, ro
     process = begin(folder, "capture", service, "--into", "C", *TUNES, *QUICK, "--", "sh", "-c", script)
     wait_for(lambda: (folder / "app.log").read_text() and (folder / "child").exists())
     process.send_signal(signal.SIGTERM)
-    out, _ = process.communicate(timeout=30)
+    out, _ = process.communicate(timeout=PATIENCE)
     assert (process.returncode, "stopped by SIGTERM" in out) == (1, True)
     assert untouched(folder, room)
     assert (folder / "C" / "sections" / "app.log").read_text() == "begun\n"
@@ -259,7 +259,7 @@ def test_a_line_that_is_waited_for(folder: Path, room: Standin) -> None:
         time.sleep(0.2)
         assert process.poll() is None
         log.write("uck\n")
-    out, err = process.communicate(timeout=30)
+    out, err = process.communicate(timeout=PATIENCE)
     assert (process.returncode, "a line for --until arrived" in err) == (0, True), err
     assert "No level was changed." in out
 
@@ -359,7 +359,7 @@ def test_on_the_stand_in_with_the_demo(folder: Path) -> None:
         assert {one["text"] for one in events} == {"vetrina capture INC-7 begins: gate 2 sticks"}
     finally:
         mimic.send_signal(signal.SIGTERM)
-        _, err = mimic.communicate(timeout=30)
+        _, err = mimic.communicate(timeout=PATIENCE)
     assert (mimic.returncode, "2 marks" in err) == (0, True), err
 
 
@@ -425,7 +425,7 @@ def test_a_stand_in_over_http(folder: Path) -> None:
         assert ask("GET", "/levels/a.b")[1]["level"] is None
     finally:
         mimic.terminate()
-        mimic.communicate(timeout=20)
+        mimic.communicate(timeout=PATIENCE)
     assert PROGRAM.exists()
     assert STEPS
 
@@ -462,7 +462,7 @@ def test_a_process_that_rolls_faster_than_it_is_looked_at(folder: Path, size: in
         found = call(folder, "capture", "room.service.yaml", "--into", "C", "--for", "1 second", *QUICK, "--json")
     finally:
         (folder / "enough").touch()
-        writer.wait(20)
+        writer.wait(PATIENCE)
     (section,) = found.json["sections"]
     numbers = [int(one) for one in re.findall(r"line (\d+) ", (folder / "C" / "sections" / "app.log").read_text())]
     assert len(numbers) == len(set(numbers)) > 100

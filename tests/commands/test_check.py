@@ -13,7 +13,7 @@ from typing import Any
 import jsonschema
 import pytest
 
-from support import DEMO, PROGRAM, Run, event, give_up_override
+from support import DEMO, PATIENCE, PROGRAM, Run, event, give_up_override
 from vetrina.core.checks import load
 
 Write = Callable[..., Path]
@@ -138,7 +138,7 @@ def test_probing_looks_at_this_machine(write: Write, folder: Path) -> None:
         preexec_fn=give_up_override,
         capture_output=True,
         text=True,
-        timeout=60,
+        timeout=PATIENCE,
         check=False,
     )
     found = {(one["code"], one["subject"].split()[1]) for one in json.loads(done.stdout)["findings"]}

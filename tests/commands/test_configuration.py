@@ -85,7 +85,7 @@ def test_levels_marks_what_was_changed_and_narrows_the_tree(run: Run, write: Wri
     assert names("--differs") == ["root", "ropeway", "ropeway.gate"]
     assert names("--find", "GATE") == ["ropeway.gate"]
     assert names("--depth", "1") == ["root", "lib", "ropeway"]
-    assert "1 more loggers are folded" in run("levels", "plan.yaml", "--depth", "1").out
+    assert "1 more logger is folded" in run("levels", "plan.yaml", "--depth", "1").out
     assert "(off duty)" in run("levels", "plan.yaml").out
 
 

@@ -16,7 +16,7 @@ from typing import IO, Any
 import pytest
 
 from in_process import answer
-from support import PROGRAM, Run, event, give_up_override
+from support import PATIENCE, PROGRAM, Run, event, give_up_override
 from vetrina.formats import turns
 from vetrina.work import finding, spans
 
@@ -489,7 +489,7 @@ def test_files_are_followed(folder: Path, follow: Callable[..., Following], what
         put(file, "again")
     program.next("again")
     program.done.send_signal(signal.SIGINT)
-    _, err = program.done.communicate(timeout=20)
+    _, err = program.done.communicate(timeout=PATIENCE)
     assert program.done.returncode == 0, err
     assert "9 hits" in err
 

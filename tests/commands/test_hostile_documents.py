@@ -9,7 +9,7 @@ from pathlib import Path
 
 import pytest
 
-from support import PROGRAM
+from support import PATIENCE, PROGRAM
 
 Write = Callable[..., Path]
 MIB = 1 << 20
@@ -24,7 +24,7 @@ YAML = HEAD + "yaml\nloggers: [{each: '$..e', name: {text: x}, note: $}]\n"
 def called(folder: Path, memory: int, *words: str) -> tuple[int, str]:
     """Return the exit code and what is said, of a call that may have so many MiB."""
     done = subprocess.run(
-        [str(PROGRAM), *words], cwd=folder, capture_output=True, text=True, timeout=60, check=False,
+        [str(PROGRAM), *words], cwd=folder, capture_output=True, text=True, timeout=PATIENCE, check=False,
         preexec_fn=lambda: resource.setrlimit(resource.RLIMIT_AS, (memory * MIB, memory * MIB)),
     )  # fmt: skip
     assert "Traceback" not in done.stderr

@@ -14,7 +14,7 @@ from pathlib import Path
 import pytest
 import zstandard
 
-from support import PROGRAM, Run, event
+from support import PATIENCE, PROGRAM, Run, event
 
 Write = Callable[..., Path]
 PLAN = """vetrina: 1
@@ -52,7 +52,7 @@ def test_a_pipe_that_nobody_writes_into_is_not_waited_for_for_ever(write: Write,
         for words in WAITING
     ]
     for words, one in zip(WAITING, calls, strict=True):
-        err = one.communicate(timeout=60)[1]
+        err = one.communicate(timeout=PATIENCE)[1]
         assert one.returncode == 2, words
         assert "nobody wrote into this pipe for 5 seconds" in err or "only files are changed" in err, words
 
@@ -62,7 +62,7 @@ def test_a_pipe_says_what_the_file_says(run: Run, write: Write, folder: Path, wo
     write("plan.yaml", PLAN)
     write("events.jsonl", EVENTS)
     line = f"{PROGRAM} {words.format('<(sleep 0.2; cat events.jsonl)')} --json"
-    piped = subprocess.run(["bash", "-c", line], cwd=folder, capture_output=True, text=True, timeout=60, check=False)
+    piped = subprocess.run(["bash", "-c", line], cwd=folder, capture_output=True, text=True, timeout=PATIENCE, check=False)
     plain = run(*(word.strip("'") for word in words.format("events.jsonl").split()), "--json")
 
     assert (piped.returncode, piped.stdout) == (plain.code, plain.out)
@@ -76,12 +76,12 @@ def test_links_that_are_planted_while_it_reads_lead_nowhere(write: Write, folder
     with subprocess.Popen(
         [PROGRAM, "rehearse", "plan.yaml", "-", "--into", "out"], cwd=folder, stdin=subprocess.PIPE, stderr=subprocess.PIPE
     ) as rehearsal:
-        until = time.monotonic() + 20
+        until = time.monotonic() + PATIENCE
         while not (folder / "out" / ".vetrina-rehearsal").exists() and time.monotonic() < until:
             time.sleep(0.02)
         for name in ("mail", "files", "removed"):
             (folder / "out" / name).symlink_to(outside)
-        _, said = rehearsal.communicate("".join(json.dumps(one) + "\n" for one in EVENTS).encode(), timeout=60)
+        _, said = rehearsal.communicate("".join(json.dumps(one) + "\n" for one in EVENTS).encode(), timeout=PATIENCE)
 
     assert (rehearsal.returncode, b"a link stands where a folder is needed" in said) == (2, True), said
     assert list(outside.iterdir()) == []
@@ -93,7 +93,7 @@ def test_the_end_by_signal_leaves_nothing_behind(write: Write, folder: Path, tmp
     with subprocess.Popen(
         [PROGRAM, "whatif", "plan.yaml", "-", "--tune", "a=off"], cwd=folder, stdin=subprocess.PIPE, env={**os.environ, "TMPDIR": str(spool)}
     ) as program:  # fmt: skip
-        until = time.monotonic() + 20
+        until = time.monotonic() + PATIENCE
         while not list(spool.glob("vetrina-*")) and time.monotonic() < until:  # Python tries the folder with a file of its own
             time.sleep(0.02)
         assert list(spool.glob("vetrina-*"))
@@ -101,7 +101,7 @@ def test_the_end_by_signal_leaves_nothing_behind(write: Write, folder: Path, tmp
             program.send_signal(signal.SIGTERM)  # one that comes just before a read begins is heard when that ends
             time.sleep(0.5)
 
-        assert program.wait(timeout=20) == 128 + signal.SIGTERM
+        assert program.wait(PATIENCE) == 128 + signal.SIGTERM
     assert list(spool.iterdir()) == []
 
 

@@ -19,6 +19,7 @@ import pytest
 import trustme
 
 from standins import LEVELS, SECRET, STEPS, Standin, begin, call, guardians, record_of, service_file, standing_in, wait_for
+from support import PATIENCE
 
 PLAN = """vetrina: 1
 loggers: {root: warn, ropeway: info, ropeway.gate: debug, ropeway.wind: error}
@@ -395,7 +396,7 @@ def test_one_changer_at_a_time_whatever_copy_of_the_file_is_used(folder: Path, r
         assert (second.code, f"process {first.pid}" in second.err) == (2, True), second.err
     assert call(folder, "live", copy).code == 0, "looking is always allowed"
     os.kill(first.pid, signal.SIGTERM)
-    out, _ = first.communicate(timeout=20)
+    out, _ = first.communicate(timeout=PATIENCE)
     assert (first.returncode, "put back and verified" in out, room.levels) == (1, True, LEVELS)
     assert call(folder, "live", copy, "--tune", "lib=off", "--yes", *QUICK).code == 0
 

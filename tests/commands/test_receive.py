@@ -16,7 +16,7 @@ from typing import Any
 
 import pytest
 
-from support import PROGRAM
+from support import PATIENCE, PROGRAM
 
 HEAD = b"POST /x HTTP/1.1\r\nHost: h\r\nX-Name: caf\xe9\r\n"
 
@@ -43,7 +43,7 @@ def receiving(folder: Path, *words: str, limit: str = "") -> Iterator[tuple[subp
 
 
 def asked(port: int, *parts: bytes) -> bytes:
-    with socket.create_connection(("127.0.0.1", port), timeout=20) as one:
+    with socket.create_connection(("127.0.0.1", port), timeout=PATIENCE) as one:
         for part in parts:
             one.sendall(part)
         return one.recv(4096)
@@ -85,7 +85,7 @@ def test_much_at_once_lies_on_disk(folder: Path) -> None:
         return asked(port, HEAD + b"Content-Length: %d\r\n\r\n" % len(body), body)
 
     def mail(port: int) -> Any:
-        with smtplib.SMTP("127.0.0.1", port, timeout=60) as one:
+        with smtplib.SMTP("127.0.0.1", port, timeout=PATIENCE) as one:
             return one.sendmail("a@b.example", ["c@d.example"], b"Subject: x\r\n\r\n" + (b"y" * 78 + b"\r\n") * 150_000)
 
     with receiving(folder) as (program, ports), ThreadPoolExecutor(12) as pool:
@@ -110,17 +110,17 @@ def test_silent_and_endless_clients_hold_nobody_up(folder: Path) -> None:
         assert digits.recv(1) == b""  # the count is none: the connection ends
         context = ssl._create_unverified_context()
         with (
-            socket.create_connection(("127.0.0.1", ports["syslog_tls"]), timeout=5) as plain,
+            socket.create_connection(("127.0.0.1", ports["syslog_tls"]), timeout=PATIENCE) as plain,
             context.wrap_socket(plain) as one,
         ):
             one.sendall(b"5 hello")
-        with smtplib.SMTP("127.0.0.1", ports["smtp"], timeout=20) as mail:
+        with smtplib.SMTP("127.0.0.1", ports["smtp"], timeout=PATIENCE) as mail:
             mail.docmd("\x1b[31mEVIL\x1b[0m")
             assert mail.sendmail("a@b.example", ["c@d.example"], b"Subject: x\r\n\r\nhello") == {}
         for one_silent in (*silent, digits):
             one_silent.close()
         program.send_signal(signal.SIGTERM)
-        _, said = program.communicate(timeout=20)
+        _, said = program.communicate(timeout=PATIENCE)
 
     assert (folder / "kept/received/syslog/tls.frames").read_bytes() == b"5 hello"
     assert "\x1b" not in said
@@ -146,7 +146,7 @@ def test_where_nothing_can_be_kept_senders_are_told(folder: Path) -> None:
         large = asked(ports["http"], HEAD + b"Content-Length: 40000\r\n\r\n", b"b" * 40_000)
         again = asked(ports["http"], HEAD + b"Content-Length: 1\r\n\r\n", b"c")
         program.send_signal(signal.SIGTERM)
-        _, said = program.communicate(timeout=20)
+        _, said = program.communicate(timeout=PATIENCE)
 
     assert [small[9:12], large[9:12], again[9:12]] == [b"204", b"507", b"204"]
     assert sorted(one.name for one in (folder / "kept/received/http").iterdir()) == ["0001.request", "0002.request"]

@@ -19,7 +19,7 @@ from typing import Any
 import jsonschema
 import pytest
 
-from support import DEMO, PROGRAM, Run, event, give_up_override
+from support import DEMO, PATIENCE, PROGRAM, Run, event, give_up_override
 
 Write = Callable[..., Path]
 PLAN = """vetrina: 1
@@ -266,11 +266,11 @@ def test_a_stop_leaves_whole_lines_and_the_next_run_clears_it(run: Run, write: W
     process = subprocess.Popen(
         [str(PROGRAM), *words, "--pace", "20"], cwd=folder, stdout=subprocess.DEVNULL, stderr=subprocess.PIPE
     )
-    until = time.monotonic() + 20
+    until = time.monotonic() + PATIENCE
     while time.monotonic() < until and not (folder / "out/console/stdout.txt").exists():
         time.sleep(0.05)
     process.send_signal(ending)
-    process.wait(20)
+    process.wait(PATIENCE)
     assert process.stderr is not None
     assert b"Traceback" not in process.stderr.read()
     process.stderr.close()
@@ -304,7 +304,7 @@ def test_receive_keeps_what_a_rehearsal_sends(run: Run, write: Write, folder: Pa
     )
     time.sleep(0.5)
     process.send_signal(signal.SIGINT)
-    _, told = process.communicate(timeout=20)
+    _, told = process.communicate(timeout=PATIENCE)
 
     assert found.code == 0, found.err
     assert "received: 3 smtp, 7 udp, 7 tls, 7 http" in told

@@ -13,7 +13,7 @@ from typing import Any
 
 import pytest
 
-from support import PROGRAM, Run
+from support import PATIENCE, PROGRAM, Run
 
 Write = Callable[..., Path]
 PLAN = "vetrina: 1\nloggers: {root: {level: warn, to: a}, x: info, y: info}\nappenders: {a: {sink: console}}\n"
@@ -52,7 +52,7 @@ def test_two_changes_at_once_are_both_there(plans: Path, calls: list[list[str]],
             for words, logger in zip(calls, "xy", strict=True)
         ]  # fmt: skip
 
-        assert [one.wait(60) for one in both] == [0, 0]
+        assert [one.wait(PATIENCE) for one in both] == [0, 0]
         assert (plans / written).read_text().count("debug") == 2
         for one in plans.rglob(".*.vetrina-undo.json"):
             one.unlink()
@@ -68,7 +68,7 @@ def test_a_writer_that_stays_is_named_and_an_edit_while_it_asks_is_kept(plans: P
     other = run("apply", "one/plan.yaml", "--tune", "y=debug", "--yes")
     (plans / "one" / "plan.yaml").write_text(PLAN + "title: mine\n")
     os.write(ours, b"y\n")
-    _, said = asking.communicate(timeout=60)
+    _, said = asking.communicate(timeout=PATIENCE)
 
     assert (other.code, f"process {asking.pid} holds it" in other.err) == (2, True)
     assert (asking.returncode, b"edited meanwhile" in said) == (2, True)

@@ -15,7 +15,7 @@ from pathlib import Path
 import pytest
 from docs import prepare
 
-from support import PROGRAM, Run
+from support import PATIENCE, PROGRAM, Run
 from vetrina.core.base.faults import Refused
 from vetrina.formats.pieces import Piece
 from vetrina.work.workers import Workers
@@ -91,7 +91,7 @@ def long(folder: Path) -> Path:
 
 def workers_of(process: subprocess.Popen[bytes]) -> list[int]:
     """Return the processes that a call has started, when they are at work."""
-    until = time.monotonic() + 20
+    until = time.monotonic() + PATIENCE
     while time.monotonic() < until:
         found = [int(one) for one in Path(f"/proc/{process.pid}/task/{process.pid}/children").read_text().split()]
         if len(found) == 2 and all(Path(f"/proc/{one}/fd/3").exists() for one in found):
@@ -127,9 +127,9 @@ def test_an_end_in_the_middle(folder: Path, long: Path, end: object, code: int, 
         os.killpg(process.pid, signal.SIGINT)  # as a terminal does: the workers hear it too
     else:
         process.send_signal(int(str(end)))
-    out, err = process.communicate(timeout=30)
+    out, err = process.communicate(timeout=PATIENCE)
     assert (process.returncode, out, words in err.decode()) == (code, b"", True)
-    until = time.monotonic() + 10
+    until = time.monotonic() + PATIENCE
     while any(map(running, children)) and time.monotonic() < until:
         time.sleep(0.05)
     assert not any(map(running, children))
@@ -146,7 +146,7 @@ def test_a_reader_who_goes_ends_all(folder: Path, long: Path) -> None:
     process.stdout.close()
     assert process.stderr is not None
     with process.stderr as said:
-        assert (said.read(), process.wait(30)) == (b"", 0)
+        assert (said.read(), process.wait(PATIENCE)) == (b"", 0)
     assert not any(map(running, children))
 
 
@@ -156,7 +156,7 @@ def test_a_rehearsal_whose_worker_dies_leaves_whole_lines(folder: Path, long: Pa
         cwd=folder, stdout=subprocess.PIPE, stderr=subprocess.PIPE,
     )  # fmt: skip
     os.kill(workers_of(process)[1], signal.SIGKILL)
-    out, err = process.communicate(timeout=30)
+    out, err = process.communicate(timeout=PATIENCE)
     assert (process.returncode, out, err.count(b"fault")) == (2, b"", 1)
     assert all(path.read_bytes()[-1:] in {b"\n", b""} for path in (folder / "box/files").rglob("*.log"))
 
@@ -177,7 +177,7 @@ def test_a_file_that_changes_while_it_is_read(folder: Path, long: Path, change: 
     )  # fmt: skip
     workers_of(process)
     change(long)
-    out, err = process.communicate(timeout=60)
+    out, err = process.communicate(timeout=PATIENCE)
     assert (process.returncode, out, err.count(b"fault")) == (2, b"", 1)
     assert b"the file changed while it was read" in err or b"there is no such file" in err
 
@@ -190,7 +190,7 @@ def test_a_file_that_grows_is_told(folder: Path, long: Path) -> None:
     workers_of(process)
     with long.open("ab") as file:
         file.write(b"{}\n")
-    _, err = process.communicate(timeout=60)
+    _, err = process.communicate(timeout=PATIENCE)
     assert (process.returncode, "note: long.jsonl grew while it was read" in err.decode()) == (0, True)
 
 

@@ -106,8 +106,12 @@ def _shut(scene: CheckContext, via: str, attachment: Attachment, rules: dict[str
 def _spared(rules: tuple[Rule, ...], logger: str, severity: int, path: str, owner: str) -> tuple[str, str]:
     """Return how the rule that drops a logger's errors would let them pass, with the edit where one key is enough."""
     at = next(at for at, one in enumerate(rules) if reduce(one.condition, logger, severity) is True)
-    fix = f"let rule {at} of {owner} spare errors ({rules[at].origin.brief()})"
-    return fix, "" if _bounds_levels(rules[at].condition) else f"--set '{path}[{at}].drop.level=..warn'"
+    return _sparing(rules[at], at, path, owner)
+
+
+def _sparing(rule: Rule, at: int, path: str, owner: str) -> tuple[str, str]:
+    fix = f"let rule {at} of {owner} spare errors ({rule.origin.brief()})"
+    return fix, "" if _bounds_levels(rule.condition) else f"--set '{path}[{at}].drop.level=..warn'"
 
 
 def _bounds_levels(condition: Condition) -> bool:
@@ -145,7 +149,7 @@ def _dropped_at_the_door(scene: CheckContext) -> Iterator[Hit]:
                 "plan",
                 f"rule {at} at the door drops the errors of {who} as well",
                 "a failure there will leave no trace",
-                *_spared(scene.plan.rules, names[0], ERROR, "rules", "the door"),
+                *_sparing(rule, at, "rules", "the door"),
             )
 
 

@@ -33,7 +33,7 @@ from vetrina.rehearsal.standin.trouble import SLOW, Troubles
 _ROOM = 8 << 20
 _MAILS_AT_ONCE = 1
 _CONNECTIONS = 64
-_QUIET = 30.0
+_QUIET = 120.0
 """Seconds after which a silent connection is closed."""
 
 
