@@ -119,19 +119,27 @@ def test_what_others_left_beside_a_plan_stays(plans: Path, run: Run) -> None:
     assert draft.read_text() == "mine"
 
 
-def test_probing_runs_nothing_that_a_repository_names(plans: Path, run: Run) -> None:
-    marker, trap = plans / "ran", plans / "trap.sh"
-    trap.write_text(f"#!/bin/sh\ntouch {marker}\n")
-    trap.chmod(0o755)
-    for words in (
-        ["init", "-q"],
-        ["config", "core.fsmonitor", str(trap)],
-        ["config", "core.hooksPath", str(plans)],
-        ["add", "layer.yaml"],
-    ):
-        subprocess.run(["git", "-C", str(plans), *words], check=True, capture_output=True)
-    marker.unlink(missing_ok=True)
+def test_probing_runs_nothing_and_reads_rules_from_the_tree_alone(plans: Path, run: Run) -> None:
+    """A partial clone whose rules would have to be fetched, settings that run programs, settings that are a pipe: git is not even started."""
+    marker, tools = plans / "ran", plans / "tools"
+    tools.mkdir()
+    for name in ("git", "sh", "trap"):
+        (tools / name).write_text(f"#!/bin/bash\ntouch {marker}\n")
+        (tools / name).chmod(0o755)
+    subprocess.run(["git", "-C", str(plans), "init", "-q"], check=True, capture_output=True)
+    settings = plans / ".git" / "config"
+    fetched = f'[remote "origin"]\n url = ext::{tools}/trap\n promisor = true\n[protocol "ext"]\n allow = always\n'
+    settings.write_text(settings.read_text() + f"[core]\n fsmonitor = {tools}/trap\n excludesFile = {tools}/trap\n{fetched}")
     (plans / "one" / "plan.yaml").write_text(PLAN.replace("sink: console", f"sink: file, path: {plans}/logs/a.log"))
-    run("check", "one/plan.yaml", "--probe")
-
-    assert not marker.exists()
+    marker.unlink(missing_ok=True)
+    environment = {"PATH": f"{tools}:{os.environ['PATH']}"}
+    for hinder in ("settings", "no settings", ".git/config", ".gitignore"):
+        if hinder == "no settings":
+            settings.unlink()
+        elif hinder.startswith("."):
+            os.mkfifo(plans / hinder)
+        assert "unignored-logs" in run("check", "one/plan.yaml", "--probe", env=environment).out
+        assert not marker.exists()
+    (plans / ".gitignore").unlink()
+    (plans / ".gitignore").write_text("logs/\n")
+    assert "unignored-logs" not in run("check", "one/plan.yaml", "--probe", env=environment).out

@@ -1,29 +1,26 @@
-"""Looking at this machine for `check --probe`: folders, disks, git, receivers. Nothing is written, nothing is sent."""
+"""Looking at this machine for `check --probe`: folders, disks, ignored files, receivers. Nothing is written, nothing is sent."""
 
 from __future__ import annotations
 
 import os
 import shutil
 import socket
-import subprocess
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 from vetrina.core.checks.context import HostFacts, PathFacts
 from vetrina.core.plan.model import Appender, Plan
 from vetrina.core.sink_kinds.kind import full_path
+from vetrina.rehearsal.ignore_rules import IgnoreRules
 
 _PATIENCE = 2.0
 _AT_ONCE = 32
-_NOTHING_FOREIGN = (
-    "--no-pager", "--no-optional-locks", "-c", "core.fsmonitor=false", "-c", f"core.hooksPath={os.devnull}", "-c", "core.askPass=",
-    "-c", "core.sshCommand=false", "-c", "credential.helper=", "-c", "diff.external=", "-c", "protocol.allow=never",
-)  # fmt: skip
 
 
 def probe_paths(plan: Plan) -> dict[str, PathFacts]:
     """Return what this machine says of the folders of file and table sinks, by appender."""
-    return {one.name: _path_facts(_file_of(one, plan)) for one in plan.appenders.values() if one.sink.traits.file_key}
+    rules = IgnoreRules()
+    return {one.name: _path_facts(_file_of(one, plan), rules) for one in plan.appenders.values() if one.sink.traits.file_key}
 
 
 def _file_of(appender: Appender, plan: Plan) -> Path:
@@ -31,7 +28,7 @@ def _file_of(appender: Appender, plan: Plan) -> Path:
     return Path(place.split("{", 1)[0] if "{" in place else place)
 
 
-def _path_facts(file: Path) -> PathFacts:
+def _path_facts(file: Path, rules: IgnoreRules) -> PathFacts:
     folder = file.parent if not str(file).endswith("/") else file
     exists = os.path.lexists(folder)
     is_folder = folder.is_dir()
@@ -40,27 +37,7 @@ def _path_facts(file: Path) -> PathFacts:
         nearest = nearest.parent
     usage = shutil.disk_usage(nearest)
     writable = is_folder and os.access(folder, os.W_OK | os.X_OK)
-    return PathFacts(str(folder), exists, is_folder, writable, usage.free, usage.total, _ignored(nearest, file))
-
-
-def _ignored(folder: Path, file: Path) -> bool | None:
-    """Ask git itself whether it ignores a file; None outside a work tree, or without git.
-
-    A repository is anybody's: what its own configuration would have git execute (a monitor of the file system, hooks, a
-    pager) is switched off.
-    """
-    try:
-        done = subprocess.run(  # noqa: S603  (git, with a path as its last word)
-            ["git", *_NOTHING_FOREIGN, "-C", str(folder), "check-ignore", "--quiet", "--", str(file)],  # noqa: S607  (the user's own git)
-            capture_output=True,
-            stdin=subprocess.DEVNULL,
-            env={**os.environ, "GIT_OPTIONAL_LOCKS": "0", "GIT_TERMINAL_PROMPT": "0"},
-            timeout=10,
-            check=False,
-        )
-    except (OSError, subprocess.TimeoutExpired):
-        return None
-    return {0: True, 1: False}.get(done.returncode)
+    return PathFacts(str(folder), exists, is_folder, writable, usage.free, usage.total, rules.ignored(file))
 
 
 def probe_hosts(plan: Plan) -> dict[str, HostFacts]:
