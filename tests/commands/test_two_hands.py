@@ -111,6 +111,30 @@ def test_a_planted_or_copied_record_writes_nowhere_else(plans: Path, run: Run, n
     assert "the undo record is a link" in run("undo", "one/plan.yaml", "--yes").err
 
 
+@pytest.mark.parametrize("link", ["notes.yaml", "below"])
+def test_a_planted_record_writes_nowhere_through_a_link(plans: Path, run: Run, link: str) -> None:
+    """Three known lines are enough for a planted record to fit a file: edits are merged."""
+    victim = plans / "home" / "profile"
+    victim.parent.mkdir()
+    victim.write_text("a\nb\nc\nd\n")
+    named = link if link == "notes.yaml" else "below/profile"
+    (plans / "one" / link).symlink_to(victim if link == "notes.yaml" else victim.parent)
+    step = {"time": "2026-11-02T10:00:00+00:00", "words": ["x"], "folder": [1, 2]}
+    planted = {**step, "files": [{"file": named, "before": "a\nowned\nc\nd\n", "after": "a\nb\nc\nd\n"}]}
+    (plans / "one" / ".plan.yaml.vetrina-undo.json").write_text(json.dumps({"version": 2, "steps": [planted]}))
+    for words in ((), ("--yes",), ("--yes", "--json")):
+        found = run("undo", "one/plan.yaml", *words)
+
+        assert (found.code, str(victim) in found.err, victim.read_text()) == (2, True, "a\nb\nc\nd\n")
+
+
+def test_a_plan_that_is_a_link_is_taken_back(plans: Path, run: Run) -> None:
+    (plans / "linked.yaml").symlink_to(plans / "one" / "plan.yaml")
+    assert run("apply", "linked.yaml", "--tune", "x=debug", "--yes").code == 0
+    assert run("undo", "linked.yaml").code == 0
+    assert (plans / "one" / "plan.yaml").read_text() == PLAN
+
+
 def test_what_others_left_beside_a_plan_stays(plans: Path, run: Run) -> None:
     draft = plans / "one" / ".plan.yaml.draft.new"
     draft.write_text("mine")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import sys
 from pathlib import Path
 from typing import Annotated
@@ -89,12 +90,17 @@ def _texts(plan: Path, steps: list[undo.AppliedStep]) -> tuple[_Texts, _Texts]:
 
 
 def _ask_about_others(plan: Path, steps: list[undo.AppliedStep], *, yes: bool, as_json: bool) -> None:
-    """Ask before a file outside the plan's folder is touched; where nobody can be asked, --yes has to say it."""
+    """Ask before a file outside the plan's folder, or behind a link, is touched; where nobody can be asked, --yes has to say it of the former."""
     found = {path: None for step in steps for one in step.files for path, outside in [undo.file_of(plan, step, one)] if outside}
-    if not found or yes:
+    links = [path for path in found if undo.linked(plan, path)]
+    if not found or (yes and not links):
         return
-    names = ", ".join(map(str, found))
-    if as_json or not sys.stdin.isatty():
+    names = ", ".join(f"{path} (a link leads to {os.path.realpath(path)})" if path in links else str(path) for path in found)
+    asks = sys.stdin.isatty() and not as_json
+    if links and not asks:
+        raise refuse("nothing was taken back: nobody can be asked here", f"{names} is reached through a link, which may be anybody's",
+                     "undo it on a terminal, or put it back by hand", where="undo")  # fmt: skip
+    if not asks:
         raise refuse(
             "nothing was taken back: nobody can be asked here",
             f"{names} lies outside the plan's folder",

@@ -96,7 +96,9 @@ def folder_id(plan: Path) -> tuple[int, int]:
 
 
 def file_of(plan: Path, step: AppliedStep, version: Version) -> tuple[Path, bool]:
-    """Return a file that a step names, and whether it lies outside the record's folder.
+    """Return a file that a step names, and whether it lies outside the record's folder, or is reached through a link.
+
+    The plan itself may be a link: whoever names it knows that.
 
     Raise Refused for a name that no record of this folder holds: an absolute one, or one that leads out of a folder in
     which the record was not written (it was copied, or planted).
@@ -110,7 +112,15 @@ def file_of(plan: Path, step: AppliedStep, version: Version) -> tuple[Path, bool
             "put the change back by hand; vetrina undo --list shows what was there",
             where=str(record_path(plan)),
         )
-    return plan.parent / inside, outside
+    return plan.parent / inside, outside or linked(plan, plan.parent / inside)
+
+
+def linked(plan: Path, file: Path) -> bool:
+    """Tell whether a link stands on the way from a plan's folder to another file: what that names may be anywhere."""
+    if os.path.abspath(file) == os.path.abspath(plan):  # noqa: PTH100  (as they are called)
+        return False
+    called = os.path.join(os.path.realpath(plan.parent), os.path.relpath(file, plan.parent))  # noqa: PTH118
+    return os.path.realpath(file) != os.path.normpath(called)
 
 
 def write_record(plan: Path, record: Record) -> None:
