@@ -185,3 +185,41 @@ def test_cells_of_csv_are_inert_where_the_plan_says_so(run: Run, write: Write, f
     ]
     assert [one["message"] for one in back.lines] == messages
     assert ["live-cell" in run("check", name).out for name in ("live.yaml", "inert.yaml")] == [True, False]
+
+
+@pytest.mark.parametrize(
+    "words",
+    [
+        "find e.jsonl --plan plan.yaml --copy plan.yaml",
+        "find e.jsonl --plan plan.yaml --with layer.yaml --copy layer.yaml",
+        "find e.jsonl --plan plan.yaml --copy hard.yaml",
+        "find e.jsonl --copy e.jsonl",
+        "mimic plan.yaml e.jsonl --into room --service plan.yaml",
+        "mimic plan.yaml e.jsonl --into room --service e.jsonl",
+        "whatif plan.yaml e.jsonl --tune a=off --note plan.yaml",
+        "page plan.yaml e.jsonl --out e.jsonl",
+    ],
+)
+def test_an_output_never_takes_the_place_of_an_input(write: Write, run: Run, folder: Path, words: str) -> None:
+    write("plan.yaml", PLAN)
+    write("layer.yaml", "loggers: {}\n")
+    write("e.jsonl", EVENTS)
+    os.link(folder / "plan.yaml", folder / "hard.yaml")
+    before = {path.name: path.read_bytes() for path in folder.iterdir()}
+    found = run(*words.split())
+
+    assert (found.code, {name: (folder / name).read_bytes() for name in before}) == (2, before), found.err
+
+
+def test_a_pipe_or_a_device_is_written_to_and_stays_what_it_is(write: Write, run: Run, folder: Path) -> None:
+    write("e.jsonl", EVENTS)
+    os.mkfifo(folder / "pipe")
+    (folder / "full").symlink_to("/dev/full")
+    with subprocess.Popen(["cat", "pipe"], cwd=folder, stdout=subprocess.PIPE) as reader:
+        assert run("find", "e.jsonl", "--copy", "pipe").code == 0
+        assert reader.communicate(timeout=PATIENCE)[0] == (folder / "e.jsonl").read_bytes()
+    assert (folder / "pipe").is_fifo()
+    alone = run("find", "e.jsonl", "--copy", "pipe")
+    full = run("find", "e.jsonl", "--copy", "full")
+
+    assert (alone.code, full.code, "No space left" in full.err, Path("/dev/full").is_char_device()) == (2, 2, True, True)

@@ -205,15 +205,20 @@ def write_file(path: Path, text: str) -> None:
 
 def write_bytes(path: Path, data: bytes) -> None:
     """Write bytes to a file of its own; what is in the way is told, and a file that the call names besides is kept."""
-    if _named_besides(path):
-        raise refuse(
-            "this file is named twice in the call", "writing it would replace the other one", "name a new file", where=str(path)
-        )
+    refuse_input(path)
     try:
         path.write_bytes(data)
     except (OSError, ValueError) as error:
         reason = error.strerror if isinstance(error, OSError) and error.strerror else str(error)
         raise refuse(f"cannot be written: {reason}", fix="check the folder and its permissions", where=str(path)) from None
+
+
+def refuse_input(path: Path) -> None:
+    """Refuse to write a file that the call names besides: an input of it, or another output."""
+    if _named_besides(path):
+        raise refuse(
+            "this file is named twice in the call", "writing it would replace the other one", "name a new file", where=str(path)
+        )
 
 
 def _named_besides(path: Path) -> bool:

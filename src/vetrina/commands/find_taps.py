@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterator
 from contextlib import ExitStack, contextmanager
 from typing import IO
 
+from vetrina.commands import calling
 from vetrina.commands.find_call import Call
 from vetrina.core.base.faults import refuse
 from vetrina.core.finding.entry import Entry
@@ -32,6 +33,7 @@ def taps(call: Call, search: Search) -> Iterator[Tap]:
                     "name a new file",
                     where=f"--copy {call.copy}",
                 )
+            calling.refuse_input(call.copy)
             out = stack.enter_context(replacing(call.copy))
             made.append(_copier(call, search, out))
         moments = Moments(call.scale)

@@ -177,6 +177,7 @@ def _write_service(
     by = _from(folder, Path(given.by)) if given.by not in {"", "-"} else given.by
     standing = mimic_files.Standing(_from(folder, plan), by, given.stage, layers)
     text = mimic_files.service_text(found, standing, port, _from(folder, into), said)
+    calling.refuse_input(service)
     replace_file(service, text.encode("utf-8", "surrogateescape"))
     left = [f"--{name}" for name, some in (("set", given.set_), ("tune", given.tune)) if some]
     if left:

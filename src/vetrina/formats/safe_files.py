@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import glob
 import os
 import stat
@@ -25,6 +26,8 @@ def replace_file(
     ``was`` the file must still hold just that: an edit made meanwhile is not lost.
     """
     target = Path(os.path.realpath(path))
+    if target.exists() and not target.is_file():
+        raise refuse("this is no file, and only files are replaced", fix="name a file", where=str(path))
     model = target if target.exists() else like
     refuse_unwritable(path)
     beside = None
@@ -58,11 +61,21 @@ def replace_file(
 
 @contextmanager
 def replacing(path: Path) -> Iterator[IO[bytes]]:
-    """Yield a file to write into that takes the place of ``path`` when all is well; raise Refused with what is in the way."""
+    """Yield a file to write into that takes the place of ``path`` when all is well; raise Refused with what is in the way.
+
+    A device or a pipe stays what it is, and is written to.
+    """
     target = Path(os.path.realpath(path))
     if target.is_dir():
         raise refuse("this is a folder", fix="name a file in it", where=str(path))
     refuse_unwritable(path)
+    if target.exists() and not target.is_file():
+        try:
+            with os.fdopen(_opened_node(target), "wb") as file:
+                yield file
+        except OSError as error:
+            raise cannot_write(path, error) from None
+        return
     try:
         handle, name = tempfile.mkstemp(prefix=_BESIDE.format(target.name[:100]), suffix=".new", dir=target.parent)
     except (OSError, ValueError) as error:
@@ -85,6 +98,22 @@ def replacing(path: Path) -> Iterator[IO[bytes]]:
             beside.unlink(missing_ok=True)
 
 
+def _opened_node(target: Path) -> int:
+    """Open a device or a pipe for writing; a pipe has a few seconds for its reader to come."""
+    until = time.monotonic() + _READER
+    while True:
+        try:
+            handle = os.open(target, os.O_WRONLY | os.O_NONBLOCK | os.O_CLOEXEC)
+        except OSError as error:
+            if error.errno != errno.ENXIO or time.monotonic() > until:
+                raise
+            time.sleep(0.05)
+            continue
+        os.set_blocking(handle, True)
+        return handle
+
+
+_READER = 5.0
 _BESIDE = ".{}.vetrina-"
 """What the name of a file begins with that is written beside another one."""
 
