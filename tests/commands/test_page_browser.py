@@ -18,7 +18,7 @@ from hypothesis import strategies as st
 from counted import EVENTS, FORMS, TEMPLATES
 from plans import APPENDERS, LEVELS, NAMES, loggers
 from routed import CHANNELS, rules
-from support import DEMO, PROGRAM
+from support import DEMO, PATIENCE, PROGRAM
 from vetrina.core.changes.outcome import Outcome
 from vetrina.core.config.resolution import ResolvedPlan
 from vetrina.core.foresight.unheard import UnrecordedLevels
@@ -64,7 +64,7 @@ class Browser:
 
     def go(self, page: Any, path: Path, address: str = "") -> None:
         page.goto(f"{path.as_uri()}{'#' if address else ''}{address}", wait_until="commit")
-        page.wait_for_selector("html[data-ready]", state="attached", timeout=20_000)
+        page.wait_for_selector("html[data-ready]", state="attached", timeout=1000 * PATIENCE)
 
 
 @pytest.fixture(scope="module")
@@ -341,6 +341,13 @@ def test_ten_thousand_loggers_and_what_is_typed(browser: Browser) -> None:
     page.click("#loggers [role=status] button")
     assert page.locator("#loggers tbody tr").count() == 10_001
     page.fill("#loggers input[type=search]", "c77 ")
+    first = page.evaluate("""() => new Promise((done) => { location.hash = "level=5+a&ask=5+a.b9.c9"; addEventListener("hashchange", () =>
+        done(["#ask-answer", "#try-said"].map((one) => document.querySelector(one).textContent)), { once: true }); })""")
+    assert (first[0].startswith("debug of a.b9.c9"), first[1]) == (True, "Counting …"), (
+        "the answer comes before what is counted"
+    )
+    page.wait_for_selector("html[data-ready]", state="attached")
+    assert page.inner_text("#try-said").startswith("For these events nothing changes")
     assert browser.said == []
 
 

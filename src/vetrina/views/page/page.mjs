@@ -508,10 +508,19 @@ export function waysOf(tree, kind, logger) {
 const sameWays = (one, other) =>
   one.size === other.size && [...one].every(([name, times]) => other.get(name) === times);
 
-/** The ways of all kinds under a plan; ``today``, those under the plan of which it is a change, are taken where they stay. */
-export function allWays(plan, traffic, today = null) {
+/** Which loggers a change may touch: those at and below the ones whose level it sets, all where it is about appenders. */
+function touchedBy(change, separator) {
+  if (change.enabled.size + change.floors.size + change.ceilings.size) return () => true;
+  const names = [...change.levels.keys()];
+  return names.includes(ROOT) ? () => true : (name) => names.some((one) => isBelow(name, one, separator));
+}
+
+/** The ways of all kinds under a plan; ``today``, those under the plan of which it is a ``change``, are taken where they stay. */
+export function allWays(plan, traffic, today = null, change = noChange()) {
   const tree = treeOf(plan);
+  const touched = today === null ? null : traffic.loggers.map(touchedBy(change, plan.separator));
   return traffic.kinds.map((kind, at) => {
+    if (touched !== null && !touched[kind.logger]) return today[at];
     const ways = waysOf(tree, kind, traffic.loggers[kind.logger]);
     return today !== null && sameWays(today[at], ways) ? today[at] : ways;
   });
@@ -681,9 +690,8 @@ function lowestOf(traffic) {
 
 /** What a recording cannot tell: levels that newly arrive somewhere, and of which it holds no event; see `whatif`. */
 export function unheard(plan, tried, traffic, change) {
-  const everywhere = change.enabled.size + change.floors.size + change.ceilings.size > 0;
   const tuned = [...change.levels.keys()];
-  const touched = (name) => everywhere || tuned.some((one) => isBelow(name, one, plan.separator));
+  const touched = touchedBy(change, plan.separator);
   const before = treeOf(plan);
   const after = treeOf(tried, before);
   const { names, ruled, above, sorted } = namedBy(plan);
@@ -1287,6 +1295,8 @@ class Picker {
 const byId = (id) => document.getElementById(id);
 const signed = (count, text) => `${count > 0 ? "+" : count < 0 ? "-" : "±"}${text}`;
 
+const AT_ONCE = 5_000;
+
 class Page {
   constructor(data) {
     this.data = data;
@@ -1336,16 +1346,26 @@ class Page {
   /** What lies further down comes after the answer to what the address asks. */
   fill() {
     this.showTables();
+    if (this.traffic) {
+      lowestOf(this.traffic); // what every answer needs is worked out once, before the first is asked for
+      basis(this.plan, this.traffic, this.today);
+      for (const one of namedBy(this.plan).sorted) treeOf(this.plan).alike(one);
+    }
     if (this.traffic?.tape) unpacked(this.traffic.tape).then((packed) => this.begun(packed));
-    else document.documentElement.dataset.ready = "1";
+    else this.allThere();
+  }
+
+  allThere() {
+    this.filled = true;
+    this.ready();
   }
 
   begun(packed) {
     this.tape = new Tape(packed, this.plan, this.traffic);
     for (const [at, one] of this.plan.appenders.entries())
       if (one.policy) this.played.set(at, this.tape.play(at, one.policy, this.today));
-    if (this.some) this.show();
-    document.documentElement.dataset.ready = "1";
+    if (this.some) this.count();
+    this.allThere();
   }
 
   readAddress() {
@@ -1395,8 +1415,32 @@ class Page {
     treeOf(this.tried, treeOf(this.plan));
     this.some = Object.values(this.change).some((one) => one.size);
     this.showChanges();
-    this.showEffects();
     this.showAnswer();
+    this.count();
+  }
+
+  /** Count what the change does; where that is much, the answer is shown first, and the page says that it counts. */
+  count() {
+    const turn = (this.turn = (this.turn ?? 0) + 1);
+    this.counting = false;
+    if (!this.some || this.plan.loggers.length + (this.traffic?.kinds.length ?? 0) < AT_ONCE) return this.showEffects();
+    this.counting = true;
+    delete document.documentElement.dataset.ready;
+    byId("try-said").replaceChildren(el("p", { class: "depends" }, "Counting …"));
+    byId("try-answer").replaceChildren();
+    return requestAnimationFrame(() =>
+      setTimeout(() => {
+        if (turn !== this.turn) return;
+        this.counting = false;
+        this.showEffects();
+        this.ready();
+      }),
+    );
+  }
+
+  /** Tell that all is there that was asked for. */
+  ready() {
+    if (this.filled && !this.counting) document.documentElement.dataset.ready = "1";
   }
 
   // -------------------------------------------------------------- ask
@@ -1550,7 +1594,7 @@ class Page {
           "This page holds no recording: what the change gains and loses is not known. The answer above shows the gates with it.",
         ),
       );
-    const after = allWays(this.tried, this.traffic, this.today);
+    const after = allWays(this.tried, this.traffic, this.today, this.change);
     const found = compared(this.plan, this.traffic, this.today, after);
     this.effects = found;
     said.replaceChildren(
