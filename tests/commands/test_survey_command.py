@@ -179,3 +179,20 @@ def test_hostile_source_is_harmless(run: Run, write: Write) -> None:
 
     assert found.code in {0, 1}
     assert "\x1b" not in found.out + found.err
+
+
+def test_messages_in_any_script_are_matched_and_what_is_no_text_is_left_out(run: Run, write: Write) -> None:
+    write(
+        "src/hall.js",
+        'const log = getLogger("hall");\nlog.info("Tür → offen {n}");\n'.encode()
+        + b'log.info("door \xff open");\nlog.warn("half \\ud800");\n',
+    )
+    write("e.jsonl", [event("hall", "info", "Tür → offen 7"), event("hall", "info", "Tür → offen {n}", fields={"n": 8})])
+    found = run("survey", "hall", "--events", "e.jsonl")
+
+    assert found.code == 1, found.err
+    assert ("Every event is explained" in found.out, "Never seen" in found.out) == (True, False)
+    assert [
+        f"hall/x.js:{line}:1: skipped: a statement whose message is no text in UTF-8 is left out" in found.err
+        for line in (3, 4)
+    ] == [True, True]

@@ -104,7 +104,10 @@ def run(
         list[str], typer.Option("--drop", metavar="CONDITION", help="Not where this condition holds; repeatable.")
     ] = [],
     around: Annotated[
-        int, typer.Option("--around", metavar="N", min=0, help="Also so many events before and after each, in its source.")
+        int,
+        typer.Option(
+            "--around", metavar="N", min=0, max=1_000_000, help="Also so many events before and after each, in its source."
+        ),
     ] = 0,
     first: Annotated[int | None, typer.Option("--first", metavar="N", min=1, help="Only the first so many hits.")] = None,
     last: Annotated[int | None, typer.Option("--last", metavar="N", min=1, help="Only the last so many hits.")] = None,

@@ -13,6 +13,7 @@ from vetrina.core.base.levels import Scale, Severities
 from vetrina.core.base.logger_names import tree_name
 from vetrina.core.survey.statements import Statement
 
+_SIGN = re.compile(r"[!-/:-@\[-`{-~]")
 _HOLE = re.compile(r"\{[^{}\s]*\}")
 _MOST = 10_000
 FURTHER = "(further messages)"
@@ -119,4 +120,5 @@ def _pattern(message: str) -> str:
 
 
 def _escape(text: str) -> str:
-    return re.sub(r"([^\w\s])", r"\\\1", text, flags=re.ASCII)
+    """Return a literal as RE2 reads it: of ASCII alone signs are escaped, and half a character is none."""
+    return _SIGN.sub(r"\\\g<0>", text.encode("utf-8", "replace").decode())

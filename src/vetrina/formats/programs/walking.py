@@ -195,7 +195,13 @@ def survey(sources: Iterable[str], words: LevelWords, separator: str, tell: Call
     for files, file in enumerate(files_of(sources, skipped), start=1):
         found = reader.read(file)
         skipped += [found.skipped] if found.skipped is not None else []
-        statements += found.statements
+        for one in found.statements:
+            if "\ufffd" in one.message:
+                skipped.append(
+                    Skipped(Place(one.file, one.line, 1), "a statement whose message is no text in UTF-8 is left out")
+                )
+            else:
+                statements.append(one)
         lines += found.lines
         tell(files)
     return Survey(reader.settled(statements), files, lines, skipped)
