@@ -183,7 +183,7 @@ def test_hostile_source_is_harmless(run: Run, write: Write) -> None:
 
 def test_messages_in_any_script_are_matched_and_what_is_no_text_is_left_out(run: Run, write: Write) -> None:
     write(
-        "src/hall.js",
+        "hall/x.js",
         'const log = getLogger("hall");\nlog.info("Tür → offen {n}");\n'.encode()
         + b'log.info("door \xff open");\nlog.warn("half \\ud800");\n',
     )
