@@ -182,11 +182,13 @@ def test_hostile_source_is_harmless(run: Run, write: Write) -> None:
 
 
 def test_messages_in_any_script_are_matched_and_what_is_no_text_is_left_out(run: Run, write: Write) -> None:
-    write(
-        "hall/x.js",
-        'const log = getLogger("hall");\nlog.info("Tür → offen {n}");\n'.encode()
-        + b'log.info("door \xff open");\nlog.warn("half \\ud800");\n',
-    )
+    source = [
+        'const log = getLogger("hall");',
+        'log.info("Tür → offen {n}");',
+        'log.info("door \udcff open");',
+        'log.warn("half \\ud800");',
+    ]
+    write("hall/x.js", "".join(f"{line}\n" for line in source).encode("utf-8", "surrogateescape"))
     write("e.jsonl", [event("hall", "info", "Tür → offen 7"), event("hall", "info", "Tür → offen {n}", fields={"n": 8})])
     found = run("survey", "hall", "--events", "e.jsonl")
 
