@@ -57,9 +57,12 @@ def streams_of(plan: Plan, rates: Sequence[str]) -> tuple[Stream, ...]:
 
 def ask_about_changes(plan: Plan) -> None:
     """Keep in mind the loggers that stand in options of the call alone."""
+    named: dict[str, list[str]] = {}
     for name, one in plan.loggers.items():
         if one.origin.kind == "option":
-            ask_about(plan, one.origin.label.partition(" ")[0], [name])
+            named.setdefault(one.origin.label.partition(" ")[0], []).append(name)
+    for option, loggers in named.items():
+        ask_about(plan, option, loggers)
 
 
 def _own(plan: Plan) -> list[str]:
@@ -67,14 +70,14 @@ def _own(plan: Plan) -> list[str]:
     return [ROOT, *(name for name, one in plan.loggers.items() if one.origin.kind != "option")]
 
 
-def tell_unknown(sources: Sequence[Source] = (), label: str = "", scale: Scale | None = None) -> None:
+def tell_unknown(sources: Sequence[Source] = (), label: str = "") -> None:
     """Tell on standard error the names kept in mind that none of the events of ``sources`` has; without any, those that the plan does not know."""
     context = click.get_current_context(silent=True)
     kept: dict[AskedName, Plan] = {} if context is None else context.meta.pop(_ASKED, {})
     for plan in {id(one): one for one in kept.values()}.values():
         asked = [one for one, of in kept.items() if of is plan]
         remarks = (
-            unknown_lines(asked, _own(plan), sources, label, scale or plan.scale, plan.separator)
+            unknown_lines(asked, _own(plan), sources, label, plan.scale, plan.separator)
             if sources
             else [_line(one, _own(plan), plan.separator, None, label) for one in asked if not one.is_field]
         )

@@ -188,11 +188,6 @@ export class Tree {
     return found;
   }
 
-  /** The nearest configured logger at or above a name; root at last. */
-  nearest(name) {
-    return this.ancestors(name)[0]?.name ?? ROOT;
-  }
-
   /** The configured loggers that an event of `name` delivers through, own first. */
   climb(name) {
     const above = this.ancestors(name);
